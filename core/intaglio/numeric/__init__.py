@@ -1,0 +1,1 @@
+"""The numeric ground: exact predicates, space-filling order, trees of boxes. Knows no mesh."""
