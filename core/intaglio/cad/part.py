@@ -1,0 +1,116 @@
+"""A part: the kernel's shape with numbered faces, edges and vertices, and its measures."""
+
+import tempfile
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from OCP.BinTools import BinTools
+from OCP.Bnd import Bnd_Box
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepTools import BRepTools
+from OCP.GProp import GProp_GProps
+from OCP.TopAbs import TopAbs_ShapeEnum
+from OCP.TopExp import TopExp
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Vertex
+from OCP.TopTools import TopTools_IndexedMapOfShape
+
+
+@dataclass(frozen=True)
+class Part:
+    """A shape of the CAD kernel in `unit` (mm, m, inch …). Numbers of faces start at 0."""
+
+    shape: TopoDS_Shape
+    unit: str
+    body_names: tuple[str, ...] = ()
+
+    def _map(self, kind: TopAbs_ShapeEnum) -> TopTools_IndexedMapOfShape:
+        shapes = TopTools_IndexedMapOfShape()
+        TopExp.MapShapes_s(self.shape, kind, shapes)
+        return shapes
+
+    @cached_property
+    def face_map(self) -> TopTools_IndexedMapOfShape:
+        return self._map(TopAbs_ShapeEnum.TopAbs_FACE)
+
+    @cached_property
+    def edge_map(self) -> TopTools_IndexedMapOfShape:
+        return self._map(TopAbs_ShapeEnum.TopAbs_EDGE)
+
+    @cached_property
+    def vertex_map(self) -> TopTools_IndexedMapOfShape:
+        return self._map(TopAbs_ShapeEnum.TopAbs_VERTEX)
+
+    @cached_property
+    def faces(self) -> list[TopoDS_Face]:
+        m = self.face_map
+        return [TopoDS.Face_s(m.FindKey(i + 1)) for i in range(m.Extent())]
+
+    @cached_property
+    def edges(self) -> list[TopoDS_Edge]:
+        m = self.edge_map
+        return [TopoDS.Edge_s(m.FindKey(i + 1)) for i in range(m.Extent())]
+
+    @cached_property
+    def vertices(self) -> list[TopoDS_Vertex]:
+        m = self.vertex_map
+        return [TopoDS.Vertex_s(m.FindKey(i + 1)) for i in range(m.Extent())]
+
+    @cached_property
+    def solids(self) -> list[TopoDS_Solid]:
+        m = self._map(TopAbs_ShapeEnum.TopAbs_SOLID)
+        return [TopoDS.Solid_s(m.FindKey(i + 1)) for i in range(m.Extent())]
+
+
+def volume(shape: TopoDS_Shape) -> float:
+    """Volume in unit³ by the kernel's Gauss integration."""
+    props = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, props, 1e-9)
+    return float(props.Mass())
+
+
+def area(shape: TopoDS_Shape) -> float:
+    """Area in unit² by the kernel's Gauss integration."""
+    props = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, props, 1e-9)
+    return float(props.Mass())
+
+
+def centroid(shape: TopoDS_Shape) -> NDArray[np.float64]:
+    """Centre of area (3,)."""
+    props = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, props)
+    c = props.CentreOfMass()
+    return np.array([c.X(), c.Y(), c.Z()])
+
+
+def bounds(shape: TopoDS_Shape) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Low and high corner of the tight box around a shape."""
+    box = Bnd_Box()
+    BRepBndLib.AddOptimal_s(shape, box, False, False)
+    x0, y0, z0, x1, y1, z1 = box.Get()
+    return np.array([x0, y0, z0]), np.array([x1, y1, z1])
+
+
+def to_bytes(part: Part) -> bytes:
+    """The shape in the kernel's own binary form, for storage only."""
+    BRepTools.Clean_s(part.shape)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "shape"
+        if not BinTools.Write_s(part.shape, str(path)):
+            raise RuntimeError("the CAD kernel could not write the shape")
+        return path.read_bytes()
+
+
+def from_bytes(data: bytes, unit: str, body_names: tuple[str, ...] = ()) -> Part:
+    """Inverse of to_bytes; faces keep their numbers."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "shape"
+        path.write_bytes(data)
+        shape = TopoDS_Shape()
+        if not BinTools.Read_s(shape, str(path)):
+            raise ValueError("the stored shape cannot be read")
+    return Part(shape, unit, body_names)

@@ -1,0 +1,308 @@
+"""A tree of boxes over groups of triangles: nearest points and ray crossings, compiled.
+
+Each group (a CAD face, say) has a root of its own, so that a query stays within its group.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+_LEAF = 4
+
+
+class BoxTree(NamedTuple):
+    """Boxes (k, 6) as low and high corner; child[k, 0:2] nodes, or -1 and a range of items."""
+
+    box: NDArray[np.float64]
+    child: NDArray[np.int32]  # (k, 4): left, right, first item, end of items
+    items: NDArray[np.int32]  # triangle numbers
+    root: NDArray[np.int32]  # (groups,), -1 for an empty group
+    points: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+
+
+@njit(cache=True)
+def _build(box_low, box_high, centre, items, starts, box, child, root):
+    used = 0
+    stack = np.empty(128, np.int32)
+    for g in range(starts.size - 1):
+        if starts[g] == starts[g + 1]:
+            root[g] = -1
+            continue
+        root[g] = used
+        child[used, 2] = starts[g]
+        child[used, 3] = starts[g + 1]
+        used += 1
+        stack[0] = root[g]
+        top = 1
+        while top > 0:
+            top -= 1
+            k = stack[top]
+            first = child[k, 2]
+            end = child[k, 3]
+            for i in range(3):
+                lo = np.inf
+                hi = -np.inf
+                for j in range(first, end):
+                    lo = min(lo, box_low[items[j], i])
+                    hi = max(hi, box_high[items[j], i])
+                box[k, i] = lo
+                box[k, 3 + i] = hi
+            child[k, 0] = -1
+            if end - first <= _LEAF:
+                continue
+            axis = 0
+            widest = -1.0
+            for i in range(3):
+                lo = np.inf
+                hi = -np.inf
+                for j in range(first, end):
+                    lo = min(lo, centre[items[j], i])
+                    hi = max(hi, centre[items[j], i])
+                if hi - lo > widest:
+                    widest = hi - lo
+                    axis = i
+            part = items[first:end]
+            part[:] = part[np.argsort(centre[part, axis])]
+            middle = (first + end) // 2
+            child[k, 0] = used
+            child[k, 1] = used + 1
+            child[used, 2] = first
+            child[used, 3] = middle
+            child[used + 1, 2] = middle
+            child[used + 1, 3] = end
+            stack[top] = used
+            stack[top + 1] = used + 1
+            top += 2
+            used += 2
+    return used
+
+
+def box_tree(
+    points: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    group: NDArray[np.int32] | None = None,
+) -> BoxTree:
+    """Tree over triangles (m, 3) of points (n, 3); group (m,) numbers from 0, one root each."""
+    if group is None:
+        group = np.zeros(len(triangles), np.int32)
+    items = np.argsort(group, kind="stable").astype(np.int32)
+    groups = int(group.max()) + 1 if len(group) else 0
+    starts = np.searchsorted(group[items], np.arange(groups + 1)).astype(np.int64)
+    corner = points[triangles]
+    n = 2 * len(triangles) + groups + 1
+    box = np.zeros((n, 6))
+    child = np.zeros((n, 4), np.int32)
+    root = np.full(groups, -1, np.int32)
+    used = _build(
+        corner.min(axis=1), corner.max(axis=1), corner.mean(axis=1), items, starts, box, child, root
+    )
+    return BoxTree(
+        box[:used].copy(),
+        child[:used].copy(),
+        items,
+        root,
+        np.ascontiguousarray(points),
+        np.ascontiguousarray(triangles),
+    )
+
+
+@njit(cache=True, inline="always")
+def _dot(ax, ay, az, bx, by, bz):
+    return ax * bx + ay * by + az * bz
+
+
+@njit(cache=True)
+def nearest_on_triangle(p, i, j, k, x, y, z):
+    """Closest point of the triangle of rows i, j, k to (x, y, z).
+
+    Source: C. Ericson, Real-Time Collision Detection (2005), section 5.1.5.
+    """
+    ax = p[i, 0]
+    ay = p[i, 1]
+    az = p[i, 2]
+    ux = p[j, 0] - ax
+    uy = p[j, 1] - ay
+    uz = p[j, 2] - az
+    vx = p[k, 0] - ax
+    vy = p[k, 1] - ay
+    vz = p[k, 2] - az
+    wx = x - ax
+    wy = y - ay
+    wz = z - az
+    d1 = _dot(ux, uy, uz, wx, wy, wz)
+    d2 = _dot(vx, vy, vz, wx, wy, wz)
+    if d1 <= 0 and d2 <= 0:
+        return ax, ay, az
+    d3 = _dot(ux, uy, uz, wx - ux, wy - uy, wz - uz)
+    d4 = _dot(vx, vy, vz, wx - ux, wy - uy, wz - uz)
+    if d3 >= 0 and d4 <= d3:
+        return ax + ux, ay + uy, az + uz
+    vc = d1 * d4 - d3 * d2
+    if vc <= 0 and d1 >= 0 and d3 <= 0:
+        r = d1 / (d1 - d3)
+        return ax + r * ux, ay + r * uy, az + r * uz
+    d5 = _dot(ux, uy, uz, wx - vx, wy - vy, wz - vz)
+    d6 = _dot(vx, vy, vz, wx - vx, wy - vy, wz - vz)
+    if d6 >= 0 and d5 <= d6:
+        return ax + vx, ay + vy, az + vz
+    vb = d5 * d2 - d1 * d6
+    if vb <= 0 and d2 >= 0 and d6 <= 0:
+        r = d2 / (d2 - d6)
+        return ax + r * vx, ay + r * vy, az + r * vz
+    va = d3 * d6 - d5 * d4
+    if va <= 0 and d4 - d3 >= 0 and d5 - d6 >= 0:
+        r = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+        return (
+            ax + ux + r * (vx - ux),
+            ay + uy + r * (vy - uy),
+            az + uz + r * (vz - uz),
+        )
+    total = va + vb + vc
+    if total == 0.0:
+        return ax, ay, az
+    r = vb / total
+    q = vc / total
+    return ax + r * ux + q * vx, ay + r * uy + q * vy, az + r * uz + q * vz
+
+
+@njit(cache=True)
+def _box_distance(box, k, p):
+    d = 0.0
+    for i in range(3):
+        if p[i] < box[k, i]:
+            d += (box[k, i] - p[i]) ** 2
+        elif p[i] > box[k, 3 + i]:
+            d += (p[i] - box[k, 3 + i]) ** 2
+    return d
+
+
+@njit(cache=True)
+def nearest(tree, group, p, out):
+    """Closest point of a group to p into out (3,); the triangle's number, or -1 if it is empty."""
+    k = tree.root[group]
+    if k < 0:
+        return -1
+    best = np.inf
+    found = -1
+    stack = np.empty(96, np.int32)
+    stack[0] = k
+    top = 1
+    while top > 0:
+        top -= 1
+        k = stack[top]
+        if _box_distance(tree.box, k, p) >= best:
+            continue
+        if tree.child[k, 0] < 0:
+            for j in range(tree.child[k, 2], tree.child[k, 3]):
+                t = tree.items[j]
+                x, y, z = nearest_on_triangle(
+                    tree.points,
+                    tree.triangles[t, 0],
+                    tree.triangles[t, 1],
+                    tree.triangles[t, 2],
+                    p[0],
+                    p[1],
+                    p[2],
+                )
+                d = (x - p[0]) ** 2 + (y - p[1]) ** 2 + (z - p[2]) ** 2
+                if d < best:
+                    best = d
+                    found = t
+                    out[0] = x
+                    out[1] = y
+                    out[2] = z
+        else:
+            left = tree.child[k, 0]
+            right = tree.child[k, 1]
+            if _box_distance(tree.box, left, p) < _box_distance(tree.box, right, p):
+                stack[top] = right
+                stack[top + 1] = left
+            else:
+                stack[top] = left
+                stack[top + 1] = right
+            top += 2
+    return found
+
+
+@njit(cache=True)
+def _ray_triangle(p, i, j, k, ox, oy, oz, dx, dy, dz):
+    """Distance to a triangle along a ray, or -1 (Möller & Trumbore 1997)."""
+    ux = p[j, 0] - p[i, 0]
+    uy = p[j, 1] - p[i, 1]
+    uz = p[j, 2] - p[i, 2]
+    vx = p[k, 0] - p[i, 0]
+    vy = p[k, 1] - p[i, 1]
+    vz = p[k, 2] - p[i, 2]
+    hx = dy * vz - dz * vy
+    hy = dz * vx - dx * vz
+    hz = dx * vy - dy * vx
+    det = _dot(ux, uy, uz, hx, hy, hz)
+    if det == 0.0:
+        return -1.0
+    sx = ox - p[i, 0]
+    sy = oy - p[i, 1]
+    sz = oz - p[i, 2]
+    alpha = _dot(sx, sy, sz, hx, hy, hz) / det
+    if alpha < 0.0 or alpha > 1.0:
+        return -1.0
+    qx = sy * uz - sz * uy
+    qy = sz * ux - sx * uz
+    qz = sx * uy - sy * ux
+    beta = _dot(dx, dy, dz, qx, qy, qz) / det
+    if beta < 0.0 or alpha + beta > 1.0:
+        return -1.0
+    return _dot(vx, vy, vz, qx, qy, qz) / det
+
+
+@njit(cache=True)
+def ray_distances(tree, origins, directions, skip):
+    """Distance along each ray to the first triangle of group 0 beyond `skip` (length), or inf."""
+    out = np.full(origins.shape[0], np.inf)
+    stack = np.empty(96, np.int32)
+    for r in range(origins.shape[0]):
+        o = origins[r]
+        d = directions[r]
+        best = np.inf
+        stack[0] = tree.root[0]
+        top = 1
+        while top > 0:
+            top -= 1
+            k = stack[top]
+            near = skip[r]
+            far = best
+            for i in range(3):
+                if d[i] != 0.0:
+                    a = (tree.box[k, i] - o[i]) / d[i]
+                    b = (tree.box[k, 3 + i] - o[i]) / d[i]
+                    near = max(near, min(a, b))
+                    far = min(far, max(a, b))
+                elif o[i] < tree.box[k, i] or o[i] > tree.box[k, 3 + i]:
+                    far = -np.inf
+            if near > far * (1 + 1e-12):
+                continue
+            if tree.child[k, 0] >= 0:
+                stack[top] = tree.child[k, 0]
+                stack[top + 1] = tree.child[k, 1]
+                top += 2
+                continue
+            for j in range(tree.child[k, 2], tree.child[k, 3]):
+                t = tree.items[j]
+                x = _ray_triangle(
+                    tree.points,
+                    tree.triangles[t, 0],
+                    tree.triangles[t, 1],
+                    tree.triangles[t, 2],
+                    o[0],
+                    o[1],
+                    o[2],
+                    d[0],
+                    d[1],
+                    d[2],
+                )
+                if x > skip[r] and x < best:
+                    best = x
+        out[r] = best
+    return out
