@@ -1,0 +1,389 @@
+"""Making a given closed surface appear in the Delaunay complex of its points.
+
+Missing edges and triangles are first sought by local changes of the complex (N. P. Weatherill,
+O. Hassan 1994; P. L. George, H. Borouchaki 1998: swaps along the edge). Between two nearly
+co-planar triangles the surface may instead take the diagonal that the complex has. What is still
+missing is split at the middle of an edge, in the surface too.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from intaglio.errors import StepFailed
+from intaglio.numeric.predicates import orient3d
+from intaglio.volume.complex import FACE, N_POINTS, Complex, grown, place, star
+from intaglio.volume.delaunay import DUPLICATE, INSERTED
+from intaglio.volume.flips import flip23, insert_constrained, remove_edge, walk
+
+_STAR = 4096
+
+
+@njit(cache=True)
+def find_face(cx, a, b, c, scratch):
+    """Coded face 4 t + i with nodes a, b, c, or -1."""
+    n = star(cx, a, scratch)
+    for k in range(n):
+        t = scratch[k]
+        ib = place(cx.tets, t, b)
+        if ib < 0:
+            continue
+        ic = place(cx.tets, t, c)
+        if ic < 0:
+            continue
+        return 4 * t + 6 - place(cx.tets, t, a) - ib - ic
+    return -1
+
+
+@njit(cache=True)
+def has_edge(cx, a, b, scratch):
+    n = star(cx, a, scratch)
+    for k in range(n):
+        if place(cx.tets, scratch[k], b) >= 0:
+            return True
+    return False
+
+
+@njit(cache=True)
+def missing_edges(cx, edges):
+    scratch = np.empty(_STAR, np.int32)
+    out = np.zeros(edges.shape[0], np.bool_)
+    for k in range(edges.shape[0]):
+        out[k] = not has_edge(cx, edges[k, 0], edges[k, 1], scratch)
+    return out
+
+
+@njit(cache=True)
+def missing_faces(cx, triangles):
+    scratch = np.empty(_STAR, np.int32)
+    out = np.zeros(triangles.shape[0], np.bool_)
+    for k in range(triangles.shape[0]):
+        out[k] = find_face(cx, triangles[k, 0], triangles[k, 1], triangles[k, 2], scratch) < 0
+    return out
+
+
+@njit(cache=True)
+def _protected(keys, n, a, b):
+    key = min(a, b) * n + max(a, b)
+    k = np.searchsorted(keys, key)
+    return k < keys.size and keys[k] == key
+
+
+@njit(cache=True)
+def _remove_if_free(cx, t, a, b, keys, n):
+    if _protected(keys, n, a, b):
+        return False
+    return remove_edge(cx, t, place(cx.tets, t, a), place(cx.tets, t, b), 1e-9)
+
+
+@njit(cache=True)
+def recover_edge(cx, a, b, keys, n, scratch):
+    """Swap what the segment a-b crosses until the edge exists. keys: edges that must stay."""
+    p = cx.points
+    for step in range(120):
+        if has_edge(cx, a, b, scratch):
+            return True
+        count = star(cx, a, scratch)
+        changed = False
+        for k in range(count):
+            t = scratch[k]
+            i = place(cx.tets, t, a)
+            x = cx.tets[t, FACE[i, 0]]
+            y = cx.tets[t, FACE[i, 1]]
+            z = cx.tets[t, FACE[i, 2]]
+            if x < 0 or y < 0 or z < 0:
+                continue
+            sx = orient3d(p, y, z, b, a)
+            sy = orient3d(p, z, x, b, a)
+            sz = orient3d(p, x, y, b, a)
+            if sx < 0 or sy < 0 or sz < 0:
+                continue
+            zeros = (sx == 0) + (sy == 0) + (sz == 0)
+            if zeros >= 2:
+                return False
+            if zeros == 0 and flip23(cx, t, i, 1e-9):
+                changed = True
+                break
+            # an edge of the crossed face; the one hit exactly first
+            order = step % 3
+            for m in range(3):
+                q = (m + order) % 3
+                if zeros == 1:
+                    q = 0 if sx == 0 else 1 if sy == 0 else 2
+                u = y if q == 0 else z if q == 1 else x
+                w = z if q == 0 else x if q == 1 else y
+                if _remove_if_free(cx, t, u, w, keys, n):
+                    changed = True
+                    break
+                if zeros == 1:
+                    break
+            break
+        if not changed:
+            return False
+    return False
+
+
+@njit(cache=True)
+def _recover_face(cx, a, b, c, keys, n, scratch):
+    """Remove edges that pierce triangle abc, seen from edge ab."""
+    p = cx.points
+    for _ in range(40):
+        if find_face(cx, a, b, c, scratch) >= 0:
+            return True
+        count = star(cx, a, scratch)
+        changed = False
+        for k in range(count):
+            t = scratch[k]
+            if place(cx.tets, t, b) < 0:
+                continue
+            ia = place(cx.tets, t, a)
+            ib = place(cx.tets, t, b)
+            u = -1
+            w = -1
+            for m in range(4):
+                if m != ia and m != ib:
+                    if u < 0:
+                        u = cx.tets[t, m]
+                    else:
+                        w = cx.tets[t, m]
+            if u < 0 or w < 0 or u == c or w == c:
+                continue
+            # the edge u-w crosses the plane of abc on c's side of ab
+            su = orient3d(p, a, b, c, u)
+            sw = orient3d(p, a, b, c, w)
+            if su == 0 or sw == 0 or su == sw:
+                continue
+            if su < 0:
+                u, w = w, u
+            # seen along u-w, the crossing lies within abc
+            s1 = orient3d(p, u, w, a, b)
+            s2 = orient3d(p, u, w, b, c)
+            s3 = orient3d(p, u, w, c, a)
+            if (s1 >= 0 and s2 >= 0 and s3 >= 0) or (s1 <= 0 and s2 <= 0 and s3 <= 0):
+                changed = _remove_if_free(cx, t, u, w, keys, n)
+                break
+        if not changed:
+            return False
+    return False
+
+
+@njit(cache=True)
+def recover_edges(cx, edges, keys, n):
+    """Try each missing edge from both ends; True where it now exists."""
+    scratch = np.empty(_STAR, np.int32)
+    out = np.zeros(edges.shape[0], np.bool_)
+    for k in range(edges.shape[0]):
+        a = edges[k, 0]
+        b = edges[k, 1]
+        out[k] = recover_edge(cx, a, b, keys, n, scratch) or recover_edge(
+            cx, b, a, keys, n, scratch
+        )
+    return out
+
+
+@njit(cache=True)
+def recover_faces(cx, triangles, keys, n):
+    """Try each missing triangle from its three edges; True where it now exists."""
+    scratch = np.empty(_STAR, np.int32)
+    out = np.zeros(triangles.shape[0], np.bool_)
+    for k in range(triangles.shape[0]):
+        for turn in range(3):
+            a = triangles[k, turn]
+            b = triangles[k, (turn + 1) % 3]
+            c = triangles[k, (turn + 2) % 3]
+            if _recover_face(cx, a, b, c, keys, n, scratch):
+                out[k] = True
+                break
+    return out
+
+
+@njit(cache=True)
+def _insert_at_edge(cx, v, a, scratch, matrix):
+    """Insert node v near node a by walking from a's star."""
+    n = star(cx, a, scratch)
+    for k in range(n):
+        start = scratch[k]
+        if (
+            cx.tets[start, 0] < 0
+            or cx.tets[start, 1] < 0
+            or cx.tets[start, 2] < 0
+            or cx.tets[start, 3] < 0
+        ):
+            continue
+        t = walk(cx, v, start)
+        if t >= 0:
+            return insert_constrained(cx, v, t, 0.0, matrix)
+    return -1
+
+
+@dataclass
+class SurfaceEdit:
+    """The surface while it is recovered: triangles with the number of the given one each came
+    from, and the triangles at each edge."""
+
+    triangles: list[tuple[int, int, int]]
+    origin: list[int]
+    at_edge: dict[tuple[int, int], list[int]]
+
+    @staticmethod
+    def key(a: int, b: int) -> tuple[int, int]:
+        return (a, b) if a < b else (b, a)
+
+    @classmethod
+    def of(cls, triangles: NDArray[np.int32]) -> "SurfaceEdit":
+        edit = cls([], [], {})
+        for k, t in enumerate(triangles.tolist()):
+            edit.append(tuple(t), k)
+        return edit
+
+    def append(self, t: tuple[int, int, int], origin: int) -> None:
+        k = len(self.triangles)
+        self.triangles.append(t)
+        self.origin.append(origin)
+        for i in range(3):
+            self.at_edge.setdefault(self.key(t[i], t[(i + 1) % 3]), []).append(k)
+
+    def replace(self, k: int, t: tuple[int, int, int]) -> None:
+        old = self.triangles[k]
+        for i in range(3):
+            self.at_edge[self.key(old[i], old[(i + 1) % 3])].remove(k)
+        self.triangles[k] = t
+        for i in range(3):
+            self.at_edge.setdefault(self.key(t[i], t[(i + 1) % 3]), []).append(k)
+
+    def split(self, a: int, b: int, v: int) -> None:
+        """Put node v on edge a-b: each triangle there becomes two."""
+        for k in list(self.at_edge[self.key(a, b)]):
+            t = self.triangles[k]
+            i = next(i for i in range(3) if t[i] not in (a, b))
+            c, x, y = t[i], t[(i + 1) % 3], t[(i + 2) % 3]
+            self.replace(k, (c, x, v))
+            self.append((c, v, y), self.origin[k])
+
+    def array(self) -> NDArray[np.int32]:
+        return np.array(self.triangles, np.int32).reshape(-1, 3)
+
+    def edges(self) -> NDArray[np.int32]:
+        return np.array([e for e, at in self.at_edge.items() if at], np.int32).reshape(-1, 2)
+
+
+@dataclass(frozen=True)
+class Recovered:
+    """The complex, the surface as it exists there, and the given triangle each one came from."""
+
+    complex: Complex
+    triangles: NDArray[np.int32]
+    origin: NDArray[np.int32]
+    splits: int
+    swaps: int
+
+
+def _swap_diagonals(
+    cx: Complex, edit: SurfaceEdit, missing: NDArray, region: NDArray, flat: float
+) -> int:
+    """Give the surface the complex's diagonal across a missing edge where it is flat enough."""
+    p = cx.points
+    scratch = np.empty(_STAR, np.int32)
+    swapped = 0
+    for a, b in missing.tolist():
+        at = edit.at_edge.get(edit.key(a, b), [])
+        if len(at) != 2 or region[edit.origin[at[0]]] != region[edit.origin[at[1]]]:
+            continue
+        k1, k2 = at
+        t1 = edit.triangles[k1]
+        i = next(i for i in range(3) if t1[i] not in (a, b))
+        c, x, y = t1[i], t1[(i + 1) % 3], t1[(i + 2) % 3]
+        t2 = edit.triangles[k2]
+        d = next(v for v in t2 if v not in (a, b))
+        if c == d or edit.at_edge.get(edit.key(c, d)):
+            continue
+        n1 = np.cross(p[x] - p[c], p[y] - p[c])
+        n2 = np.cross(p[y] - p[d], p[x] - p[d])
+        m1 = np.cross(p[x] - p[c], p[d] - p[c])
+        m2 = np.cross(p[d] - p[c], p[y] - p[c])
+        normals = [n / max(np.linalg.norm(n), 1e-300) for n in (n1, n2, m1, m2)]
+        if min(float(normals[0] @ n) for n in normals[1:]) < flat:
+            continue
+        if not has_edge(cx, c, d, scratch):
+            continue
+        edit.replace(k1, (c, x, d))
+        edit.replace(k2, (c, d, y))
+        swapped += 1
+    return swapped
+
+
+def recover_surface(
+    cx: Complex, triangles: NDArray[np.int32], region: NDArray[np.int32], flat_degrees: float = 12.0
+) -> Recovered:
+    """Make every triangle (m, 3) of a closed surface a face of the complex.
+
+    region (m,): a diagonal is never swapped between different regions. Raises StepFailed with the
+    places that could not be recovered, which is where the surface meets itself.
+    """
+    edit = SurfaceEdit.of(triangles)
+    matrix = np.empty((1024, 1024), np.int32)
+    scratch = np.empty(_STAR, np.int32)
+    splits = swaps = 0
+    limit = max(2000, len(triangles) // 4)
+    flat = float(np.cos(np.radians(flat_degrees)))
+    for attempt in range(40):
+        edges = edit.edges()
+        lost = edges[missing_edges(cx, edges)]
+        if len(lost):
+            if attempt < 6:
+                swaps += _swap_diagonals(cx, edit, lost, region, flat)
+                edges = edit.edges()
+                lost = edges[missing_edges(cx, edges)]
+            n = len(cx.points)
+            keys = np.sort(edges.min(axis=1).astype(np.int64) * n + edges.max(axis=1))
+            done = recover_edges(cx, lost, keys, n)
+            lost = lost[~done]
+        if not len(lost):
+            n = len(cx.points)
+            edges = edit.edges()
+            keys = np.sort(edges.min(axis=1).astype(np.int64) * n + edges.max(axis=1))
+            faces = edit.array()
+            gone = faces[missing_faces(cx, faces)]
+            gone = gone[~recover_faces(cx, gone, keys, n)] if len(gone) else gone
+            if not len(gone):
+                faces = edit.array()
+                if not missing_faces(cx, faces).any() and not missing_edges(cx, edges).any():
+                    return Recovered(cx, faces, np.array(edit.origin, np.int32), splits, swaps)
+                continue
+            lost = _longest_edges(cx.points, gone)
+        room = int(cx.count[N_POINTS]) + len(lost) + 1000
+        need = int(cx.count[0]) + 64 * len(lost) + 8192
+        if room > len(cx.points) or need > len(cx.tets):
+            cx = grown(cx, int(1.2 * need), 2 * room)
+        for a, b in lost.tolist():
+            if not edit.at_edge.get(edit.key(a, b)):
+                continue
+            v = int(cx.count[N_POINTS])
+            cx.points[v] = 0.5 * (cx.points[a] + cx.points[b])
+            came = _insert_at_edge(cx, v, a, scratch, matrix)
+            if came == INSERTED:
+                cx.count[N_POINTS] += 1
+                edit.split(a, b, v)
+                splits += 1
+            elif came == DUPLICATE:
+                continue
+        if splits > limit:
+            break
+    places = 0.5 * (cx.points[lost[:, 0]] + cx.points[lost[:, 1]])
+    raise StepFailed(
+        "surface-not-recovered",
+        f"The volume could not take up {len(lost):,} places of the surface mesh; "
+        "the surface probably meets or nearly touches itself there. "
+        "Lower the smallest edge so that the gap is resolved.",
+        places[:20].tolist(),
+    )
+
+
+def _longest_edges(points: NDArray, triangles: NDArray) -> NDArray:
+    """The longest edge (k, 2) of each triangle, each once."""
+    sides = np.stack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]], axis=1)
+    length = np.linalg.norm(points[sides[..., 0]] - points[sides[..., 1]], axis=2)
+    pick = sides[np.arange(len(sides)), length.argmax(axis=1)]
+    return np.unique(np.sort(pick, axis=1), axis=0)
