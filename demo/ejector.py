@@ -105,9 +105,9 @@ def ejector() -> TopoDS_Shape:
     body = cut(body, revolved(BORE))
     for k in range(6):
         turn = math.radians(60 * k + 30)
-        y, z = 40 * math.cos(turn), 40 * math.sin(turn)
-        body = cut(body, cylinder((-1, y, z), (1, 0, 0), 4, 17))
-        body = cut(body, cylinder((402, y, z), (1, 0, 0), 4, 17))
+        y, z = 42.5 * math.cos(turn), 42.5 * math.sin(turn)
+        body = cut(body, cylinder((-1, y, z), (1, 0, 0), 3.3, 17))
+        body = cut(body, cylinder((402, y, z), (1, 0, 0), 3.3, 17))
     for k in range(4):
         turn = math.radians(90 * k + 45)
         body = cut(
