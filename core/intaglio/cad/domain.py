@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder, BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
+from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakeVertex,
@@ -22,7 +22,7 @@ from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepLib import BRepLib
 from OCP.BRepTools import BRepTools
 from OCP.GeomAbs import GeomAbs_SurfaceType
-from OCP.gp import gp_Pnt, gp_Vec
+from OCP.gp import gp_Pnt
 from OCP.ShapeFix import ShapeFix_Shape
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum, TopAbs_State
 from OCP.TopExp import TopExp_Explorer
@@ -94,7 +94,7 @@ def _edges_of(part: Part, shape: TopoDS_Shape) -> list[int]:
     return out
 
 
-def _plane_normal(face: TopoDS_Face) -> Floats:
+def plane_normal(face: TopoDS_Face) -> Floats:
     """Unit normal of a planar face, out of the material."""
     d = BRepAdaptor_Surface(face).Plane().Axis().Direction()
     normal = np.array([d.X(), d.Y(), d.Z()])
@@ -125,7 +125,7 @@ def _faces_at_edges(part: Part) -> dict[int, list[int]]:
 
 def _goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: int) -> bool:
     """Whether beyond the loop the surface goes into the material: a hole, not a boss."""
-    normal = _plane_normal(part.faces[face])
+    normal = plane_normal(part.faces[face])
     level = float(centroid(part.faces[face]) @ normal)
     depth = 0.0
     for e in edges:
@@ -133,9 +133,7 @@ def _goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: in
             if neighbour == face:
                 continue
             low, high = bounds(part.faces[neighbour])
-            corners = np.array(
-                [[(low, high)[(k >> i) & 1][i] for i in range(3)] for k in range(8)]
-            )
+            corners = np.array([[(low, high)[(k >> i) & 1][i] for i in range(3)] for k in range(8)])
             heights = corners @ normal - level
             depth += heights.max() + heights.min()
     return depth < 0.0
@@ -154,7 +152,7 @@ def openings(part: Part) -> list[Opening]:
             if not edges or cap is None or not _goes_in(part, edges, at_edges, number):
                 continue
             size = area(cap)
-            found.append((size, number, tuple(edges), centroid(cap), _plane_normal(face)))
+            found.append((size, number, tuple(edges), centroid(cap), plane_normal(face)))
     found.sort(key=lambda f: (-round(f[0], 6), f[1], f[2]))
     return [
         Opening(
@@ -284,7 +282,9 @@ def spaces(part: Part, found: list[Opening]) -> list[Space]:
     outside = _outer_faces(part)
     piece = _pieces(part, found)
     outer = {piece[f] for f in outside}
-    found = [o for o in found if piece[o.face] in outer and _wall_piece(part, piece, o) not in outer]
+    found = [
+        o for o in found if piece[o.face] in outer and _wall_piece(part, piece, o) not in outer
+    ]
     piece = _pieces(part, found)
     outer = {piece[f] for f in outside}
     low, high = bounds(part.shape)
@@ -301,7 +301,7 @@ def spaces(part: Part, found: list[Opening]) -> list[Space]:
             (p for p in (_pin_behind(solid, o, tolerance) for o in rim) if p is not None), None
         )
         if pin is None:
-            pin = _any_inside(solid, tolerance)
+            pin = any_inside(solid, tolerance)
         if pin is not None:
             out.append(
                 Space(tuple(o.name for o in rim), volume(solid), tuple(float(x) for x in pin))  # type: ignore[arg-type]
@@ -309,7 +309,7 @@ def spaces(part: Part, found: list[Opening]) -> list[Space]:
     return sorted(out, key=lambda s: -s.volume)
 
 
-def _any_inside(solid: TopoDS_Shape, tolerance: float) -> Floats | None:
+def any_inside(solid: TopoDS_Shape, tolerance: float) -> Floats | None:
     low, high = bounds(solid)
     rng = np.random.default_rng(1)
     for _ in range(400):
@@ -411,8 +411,10 @@ def fluid_as_is(part: Part) -> Fluid:
     body = Part(solid, part.unit, ("fluid",))
     low, high = bounds(solid)
     tolerance = 1e-7 * float(np.linalg.norm(high - low))
-    pin = _any_inside(solid, tolerance)
+    pin = any_inside(solid, tolerance)
     if pin is None:
-        raise StepFailed("no-inside", "No point inside the part was found; is it turned inside out?")
+        raise StepFailed(
+            "no-inside", "No point inside the part was found; is it turned inside out?"
+        )
     source = tuple(("face", str(part.face_map.FindIndex(f))) for f in body.faces)
     return Fluid(body, source, tuple(float(x) for x in pin))  # type: ignore[arg-type]

@@ -51,7 +51,8 @@ def mesh_surface(
     curves: Curves,
     field: SizeField,
     progress: Callable[[float], None] = lambda share: None,
+    passes: int = 9,
 ) -> RemeshedSurface:
     """Surface mesh of a closed CAD body to a size field; region numbers are its faces."""
-    rough = remesh(facets, curves, field, lambda share: progress(0.95 * share))
+    rough = remesh(facets, curves, field, lambda share: progress(0.95 * share), passes)
     return exact_positions(part, curves, rough)

@@ -405,9 +405,7 @@ def _smooth_pass(s, field, tree, start, curve_points, curve_arc, ends):
                 w = np.sqrt(nx * nx + ny * ny + nz * nz) / (h * h)
                 total += w
                 for i in range(3):
-                    aim[i] += (
-                        w * (p[s.tri[t, 0], i] + p[s.tri[t, 1], i] + p[s.tri[t, 2], i]) / 3.0
-                    )
+                    aim[i] += w * (p[s.tri[t, 0], i] + p[s.tri[t, 1], i] + p[s.tri[t, 2], i]) / 3.0
             if total == 0.0:
                 continue
             for i in range(3):

@@ -81,7 +81,10 @@ def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
         (min(a, b), max(a, b)): c
         for (a, b), c in zip(curves.edge_nodes.tolist(), curves.edge_curve.tolist(), strict=True)
     }
-    for t, e in zip(*np.nonzero(facets.region[neighbours(triangles) // 3] != facets.region[:, None]), strict=True):
+    for t, e in zip(
+        *np.nonzero(facets.region[neighbours(triangles) // 3] != facets.region[:, None]),
+        strict=True,
+    ):
         a, b = int(triangles[t, (e + 1) % 3]), int(triangles[t, (e + 2) % 3])
         edge_curve[t, e] = key.get((min(a, b), max(a, b)), -1)
     held = np.zeros((capacity, 3))
@@ -95,7 +98,9 @@ def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
     at = np.full(capacity, -1, np.int32)
     at[triangles.ravel()] = np.repeat(np.arange(m, dtype=np.int32), 3)
     count = np.array([m, n], np.int64)
-    return Surface(held, kind, owner, arc, np.zeros(capacity), at, tri, nbr, region, edge_curve, count)
+    return Surface(
+        held, kind, owner, arc, np.zeros(capacity), at, tri, nbr, region, edge_curve, count
+    )
 
 
 def _pointed(facets: Facets) -> NDArray[np.int64]:

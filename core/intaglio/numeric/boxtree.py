@@ -258,9 +258,10 @@ def _ray_triangle(p, i, j, k, ox, oy, oz, dx, dy, dz):
 
 
 @njit(cache=True)
-def ray_distances(tree, origins, directions, skip):
-    """Distance along each ray to the first triangle of group 0 beyond `skip` (length), or inf."""
+def first_hits(tree, origins, directions, skip):
+    """Per ray the distance to the first triangle of group 0 beyond `skip` (or inf), and its number."""
     out = np.full(origins.shape[0], np.inf)
+    hit = np.full(origins.shape[0], -1, np.int64)
     stack = np.empty(96, np.int32)
     for r in range(origins.shape[0]):
         o = origins[r]
@@ -304,5 +305,28 @@ def ray_distances(tree, origins, directions, skip):
                 )
                 if x > skip[r] and x < best:
                     best = x
+                    hit[r] = t
         out[r] = best
-    return out
+    return out, hit
+
+
+def ray_distances(
+    tree: BoxTree,
+    origins: NDArray[np.float64],
+    directions: NDArray[np.float64],
+    skip: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """Distance (r,) along each ray to the first triangle beyond `skip` (r,), or inf."""
+    return first_hits(tree, origins, directions, skip)[0]
+
+
+def inside_closed(
+    tree: BoxTree, points: NDArray[np.float64], direction: tuple[float, float, float]
+) -> NDArray[np.bool_]:
+    """Whether points (n, 3) lie inside a closed, outward surface: the first face hit is left."""
+    d = np.array(direction) / np.linalg.norm(direction)
+    rays = np.broadcast_to(d, points.shape).copy()
+    _, hit = first_hits(tree, np.ascontiguousarray(points), rays, np.zeros(len(points)))
+    corner = tree.points[tree.triangles[np.maximum(hit, 0)]]
+    normal = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    return (hit >= 0) & (normal @ d > 0)

@@ -272,9 +272,7 @@ def _inner_points(
         room = int(cx.count[N_POINTS]) + n_new + 16
         cx = grown(cx, m + 8 * n_new + 8192, room)
         size = np.concatenate([size, np.zeros(len(cx.points) - len(size))])
-        made = _insert_points(
-            cx, spot, hilbert_order(spot), hint, field, _SPACING, size, matrix
-        )
+        made = _insert_points(cx, spot, hilbert_order(spot), hint, field, _SPACING, size, matrix)
         progress(0.15 + 0.45 * (1 - 0.8 ** (round_ + 1)), "placing inner points")
         if made < max(1, 0.0005 * int(cx.count[N_POINTS])):
             break

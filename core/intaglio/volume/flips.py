@@ -294,12 +294,7 @@ def walk(cx, v, t):
                     blocked = True
                     continue
                 t = cx.nbr[t, i] >> 2
-                if (
-                    cx.tets[t, 0] < 0
-                    or cx.tets[t, 1] < 0
-                    or cx.tets[t, 2] < 0
-                    or cx.tets[t, 3] < 0
-                ):
+                if cx.tets[t, 0] < 0 or cx.tets[t, 1] < 0 or cx.tets[t, 2] < 0 or cx.tets[t, 3] < 0:
                     return -1
                 moved = True
                 break

@@ -17,9 +17,7 @@ _STAR = 2048
 
 @njit(cache=True)
 def quality(cx, t):
-    return volume_length(
-        cx.points, cx.tets[t, 0], cx.tets[t, 1], cx.tets[t, 2], cx.tets[t, 3]
-    )
+    return volume_length(cx.points, cx.tets[t, 0], cx.tets[t, 1], cx.tets[t, 2], cx.tets[t, 3])
 
 
 @njit(cache=True)

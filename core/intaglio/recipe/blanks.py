@@ -1,0 +1,187 @@
+"""How a setting is described: once, here; checks, schema and the brief's sentences follow.
+
+A stage's settings are a frozen dataclass whose fields are made by `blank`. The sentence of a stage
+names its blanks in braces.
+"""
+
+import ast
+import dataclasses
+import math
+import operator
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from intaglio.errors import SettingRejected
+
+NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]{0,30}$")
+
+
+@dataclass(frozen=True)
+class Blank:
+    """One editable value. type: length, angle, number, integer, velocity, pressure, density,
+    viscosity, choice, point, names, patches. above: exclusive lower limit; least, most: inclusive.
+    unit is shown after the value; `{unit}` in it stands for the study's length unit."""
+
+    type: str
+    label: str
+    rule: str
+    unit: str = ""
+    above: float | None = None
+    least: float | None = None
+    most: float | None = None
+    choices: tuple[tuple[str, str], ...] = ()
+
+
+def blank(type_: str, label: str, rule: str, default: Any = None, **limits: Any) -> Any:
+    """A dataclass field that carries its Blank."""
+    described = {"blank": Blank(type_, label, rule, **limits)}
+    if isinstance(default, (list, dict)):
+        return field(default_factory=lambda: type(default)(default), metadata=described)
+    return field(default=default, metadata=described)
+
+
+def blanks_of(settings: type) -> dict[str, Blank]:
+    """Name → Blank of a settings dataclass, in order."""
+    return {f.name: f.metadata["blank"] for f in dataclasses.fields(settings)}
+
+
+_OPERATORS = {
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.Div: operator.truediv,
+    ast.Pow: operator.pow,
+    ast.USub: operator.neg,
+    ast.UAdd: operator.pos,
+}
+
+
+def evaluate(text: str, numbers: Mapping[str, float]) -> float:
+    """Value of an arithmetic expression over named numbers: + - * / ** and parentheses.
+
+    Raises ValueError that says which part is not understood.
+    """
+
+    def value(node: ast.AST) -> float:
+        if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
+            return float(node.value)
+        if isinstance(node, ast.Name):
+            if node.id not in numbers:
+                raise ValueError(f"the number “{node.id}” is not defined")
+            return float(numbers[node.id])
+        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
+            left, right = value(node.left), value(node.right)
+            if isinstance(node.op, ast.Pow) and abs(right) > 64:
+                raise ValueError("the exponent is too large")
+            return float(_OPERATORS[type(node.op)](left, right))
+        if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
+            return float(_OPERATORS[type(node.op)](value(node.operand)))  # type: ignore[call-arg]
+        raise ValueError(f"“{text}” is not an arithmetic expression")
+
+    if len(text) > 200:
+        raise ValueError("the expression is too long")
+    try:
+        return value(ast.parse(text.strip().lstrip("="), mode="eval").body)
+    except SyntaxError as error:
+        raise ValueError(f"“{text}” is not an arithmetic expression") from error
+    except (ZeroDivisionError, OverflowError) as error:
+        raise ValueError(f"“{text}” has no finite value") from error
+
+
+_NUMERIC = ("length", "angle", "number", "integer", "velocity", "pressure", "density", "viscosity")
+
+
+def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, float]) -> Any:
+    """The value as its type, or SettingRejected naming the blank `where`."""
+    label = described.label
+    if described.type in _NUMERIC:
+        if isinstance(value, str):
+            try:
+                value = evaluate(value, numbers)
+            except ValueError as error:
+                raise SettingRejected(where, f"{label}: {error}.") from error
+        if isinstance(value, bool) or not isinstance(value, (int, float)):
+            raise SettingRejected(where, f"{label} needs a number.")
+        value = float(value)
+        if not math.isfinite(value):
+            raise SettingRejected(where, f"{label} needs a finite number.")
+        if described.above is not None and value <= described.above:
+            raise SettingRejected(where, f"{label} must be greater than {described.above:g}.")
+        if described.least is not None and value < described.least:
+            raise SettingRejected(where, f"{label} must be at least {described.least:g}.")
+        if described.most is not None and value > described.most:
+            raise SettingRejected(where, f"{label} must be at most {described.most:g}.")
+        if described.type == "integer":
+            if value != int(value):
+                raise SettingRejected(where, f"{label} needs a whole number.")
+            return int(value)
+        return value
+    if described.type == "choice":
+        known = [key for key, _ in described.choices]
+        if value not in known:
+            raise SettingRejected(where, f"{label} must be one of {', '.join(known)}.")
+        return value
+    if described.type == "point":
+        if not isinstance(value, (list, tuple)) or len(value) != 3:
+            raise SettingRejected(where, f"{label} needs three coordinates.")
+        number = Blank("number", label, "")
+        return [check_value(where, number, v, numbers) for v in value]
+    if described.type == "names":
+        if not isinstance(value, (list, tuple)) or not all(isinstance(v, str) for v in value):
+            raise SettingRejected(where, f"{label} needs a list of names.")
+        return list(dict.fromkeys(value))
+    if described.type == "patches":
+        return check_patches(where, value)
+    if described.type == "text":
+        if not isinstance(value, str):
+            raise SettingRejected(where, f"{label} needs a text.")
+        return value
+    raise SettingRejected(where, f"{label} has a type that this version does not know.")
+
+
+def check_patches(where: str, value: Any) -> list[dict[str, Any]]:
+    """A list of {name, kind, faces}; kinds and shapes are checked here, names by findings."""
+    from intaglio.mesh.mesh import PATCH_KINDS
+
+    if not isinstance(value, (list, tuple)):
+        raise SettingRejected(where, "Patches need a list of name, kind and faces.")
+    out = []
+    for row in value:
+        if not isinstance(row, Mapping) or not {"name", "kind"} <= set(row):
+            raise SettingRejected(where, "Each patch needs a name, a kind and its faces.")
+        name, kind, faces = row["name"], row["kind"], row.get("faces", [])
+        if not isinstance(name, str) or len(name) > 200:
+            raise SettingRejected(where, "A patch's name must be a text.")
+        if kind not in PATCH_KINDS:
+            raise SettingRejected(
+                where, f"Patch {name}: the kind must be one of {', '.join(PATCH_KINDS)}."
+            )
+        if faces != "rest" and (
+            not isinstance(faces, (list, tuple)) or not all(isinstance(f, str) for f in faces)
+        ):
+            raise SettingRejected(where, f"Patch {name}: faces must be a list of names, or rest.")
+        out.append({"name": name, "kind": kind, "faces": faces if faces == "rest" else list(faces)})
+    return out
+
+
+def build(
+    stage: str,
+    settings: type,
+    values: Mapping[str, Any],
+    numbers: Mapping[str, float] | None = None,
+) -> Any:
+    """The settings dataclass from plain values. Raises SettingRejected for the first bad blank."""
+    described = blanks_of(settings)
+    unknown = sorted(set(values) - set(described))
+    if unknown:
+        raise SettingRejected(
+            f"{stage}.{unknown[0]}",
+            f"{stage} has no setting “{unknown[0]}”. It has {', '.join(described)}.",
+        )
+    checked = {
+        name: check_value(f"{stage}.{name}", described[name], value, numbers or {})
+        for name, value in values.items()
+    }
+    return settings(**checked)

@@ -1,0 +1,239 @@
+"""Running stages in order, from settings to products, through a store that remembers.
+
+A product's key is a hash of the stage, its version, its settings and the keys of its inputs, so
+that a changed setting makes exactly what depends on it out of date, and going back finds the old
+product.
+"""
+
+import dataclasses
+import hashlib
+import json
+import resource
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Protocol
+
+from intaglio.recipe import steps
+from intaglio.recipe.blanks import build
+from intaglio.recipe.defaults import defaults
+from intaglio.recipe.stages import BY_KEY, STAGES
+from intaglio.recipe.steps import Product, Source
+
+Progress = Callable[[str, float, str], None]
+
+
+class Store(Protocol):
+    """Where products are kept, by key."""
+
+    def report(self, key: str) -> dict[str, Any] | None:
+        """The report of a product, or None if there is no such product."""
+
+    def get(self, key: str) -> Product: ...
+
+    def put(self, key: str, stage: str, product: Product) -> None: ...
+
+
+class MemoryStore:
+    """Products of one run."""
+
+    def __init__(self) -> None:
+        self.products: dict[str, Product] = {}
+
+    def report(self, key: str) -> dict[str, Any] | None:
+        product = self.products.get(key)
+        return None if product is None else product.report
+
+    def get(self, key: str) -> Product:
+        return self.products[key]
+
+    def put(self, key: str, stage: str, product: Product) -> None:
+        self.products[key] = product
+
+
+@dataclass(frozen=True)
+class StageState:
+    """A stage of a variant: its settings in force, their defaults with reasons, and its key.
+
+    settings is None, and key too, while the reports that its defaults come from are missing. error
+    is set where a setting cannot be used; `changed` names the settings that differ from defaults.
+    """
+
+    stage: str
+    settings: dict[str, Any] | None
+    default: dict[str, Any] | None
+    reasons: dict[str, str]
+    key: str | None
+    report: dict[str, Any] | None
+    changed: tuple[str, ...]
+    error: Exception | None
+
+
+def source_key(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def product_key(stage: str, settings: Mapping[str, Any], inputs: list[str]) -> str:
+    """Hash of stage, its version, its settings and its inputs' keys."""
+    text = json.dumps(
+        [stage, BY_KEY[stage].version, settings, inputs], sort_keys=True, separators=(",", ":")
+    )
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def states(
+    source: str,
+    name: str,
+    given: Mapping[str, Mapping[str, Any]],
+    report_of: Callable[[str], dict[str, Any] | None],
+    numbers: Mapping[str, float] | None = None,
+) -> list[StageState]:
+    """Every stage's state. source: key of the file; given: settings by stage, where not default."""
+    out: list[StageState] = []
+    keys: dict[str, str] = {}
+    reports: dict[str, dict[str, Any]] = {}
+    for stage in STAGES:
+        own = given.get(stage.key, {})
+        derived = defaults(stage.key, reports)
+        key = report = None
+        settings: dict[str, Any] | None = None
+        error: Exception | None = None
+        if derived is not None:
+            try:
+                merged = {**derived[0], **own}
+                settings = dataclasses.asdict(build(stage.key, stage.settings, merged, numbers))
+            except Exception as problem:
+                from intaglio.errors import SettingRejected
+
+                if not isinstance(problem, SettingRejected):
+                    raise
+                error, settings = problem, dict(merged)
+        if error is None and settings is not None and all(n in keys for n in stage.needs):
+            inputs = [keys[n] for n in stage.needs] or [source]
+            hashed = {**settings, "name": name} if stage.key == "case" else settings
+            if stage.key == "surface":
+                # the facets that the surface starts from follow the sizing settings
+                inputs = [keys["domain"], keys["sizing"]]
+            key = product_key(stage.key, hashed, inputs)
+            keys[stage.key] = key
+            report = report_of(key)
+            if report is not None:
+                reports[stage.key] = report
+        changed = tuple(k for k, v in own.items() if derived is None or derived[0].get(k) != v)
+        out.append(
+            StageState(
+                stage.key,
+                settings,
+                derived[0] if derived else None,
+                derived[1] if derived else {},
+                key,
+                report,
+                changed,
+                error,
+            )
+        )
+    return out
+
+
+def stages_before(target: str) -> list[str]:
+    """The target and all it needs, in working order."""
+    wanted = {target}
+    for stage in reversed(STAGES):
+        if stage.key in wanted:
+            wanted |= set(stage.needs)
+    return [s.key for s in STAGES if s.key in wanted]
+
+
+def run_to(
+    target: str,
+    source: Source,
+    name: str,
+    given: Mapping[str, Mapping[str, Any]],
+    store: Store,
+    progress: Progress = lambda stage, share, doing: None,
+    numbers: Mapping[str, float] | None = None,
+) -> list[StageState]:
+    """Run all that is missing up to the target; the states after it. Raises the core's errors."""
+    origin = source_key(source.data)
+    for stage in stages_before(target):
+        now = {s.stage: s for s in states(origin, name, given, store.report, numbers)}
+        state = now[stage]
+        if state.error is not None:
+            raise state.error
+        assert state.settings is not None and state.key is not None
+        if state.report is not None:
+            continue
+        started = time.monotonic()
+        _reset_peak()
+        progress(stage, 0.0, "starting")
+
+        def tell(share: float, doing: str, stage: str = stage) -> None:
+            progress(stage, share, doing)
+
+        product = _run(stage, state, now, source, name, store, tell)
+        timing = {"seconds": round(time.monotonic() - started, 3), "peak_mb": _peak_mb()}
+        product.report["step"] = {"name": stage, **timing}
+        store.put(state.key, stage, product)
+        progress(stage, 1.0, "done")
+    return states(origin, name, given, store.report, numbers)
+
+
+def _run(
+    stage: str,
+    state: StageState,
+    now: Mapping[str, StageState],
+    source: Source,
+    name: str,
+    store: Store,
+    tell: Callable[[float, str], None],
+) -> Product:
+    assert state.settings is not None
+    settings = BY_KEY[stage].settings(**state.settings)
+
+    def product(other: str) -> Product:
+        key = now[other].key
+        assert key is not None
+        return store.get(key)
+
+    if stage == "geometry":
+        return steps.geometry_step(source, tell)
+    if stage == "domain":
+        return steps.domain_step(settings, product("geometry"), tell)
+    if stage == "patches":
+        return steps.patches_step(settings, product("domain"), tell)
+    if stage == "sizing":
+        return steps.sizing_step(settings, product("domain"), tell)
+    if stage == "surface":
+        sizing_settings = now["sizing"].settings
+        assert sizing_settings is not None
+        return steps.surface_step(
+            settings,
+            BY_KEY["sizing"].settings(**sizing_settings),
+            product("domain"),
+            product("sizing"),
+            tell,
+        )
+    if stage == "volume":
+        return steps.volume_step(settings, product("surface"), product("sizing"), tell)
+    done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
+    return steps.case_step(settings, name, product("volume"), product("patches"), done, tell)
+
+
+def _reset_peak() -> None:
+    """Start the kernel's record of peak memory anew, where it lets us."""
+    try:
+        Path("/proc/self/clear_refs").write_text("5")
+    except OSError:
+        return
+
+
+def _peak_mb() -> float:
+    """Peak resident memory in MB since the last reset, or of the process."""
+    try:
+        for line in Path("/proc/self/status").read_text().splitlines():
+            if line.startswith("VmHWM"):
+                return round(int(line.split()[1]) * 1024 / 1e6, 1)
+    except OSError:
+        pass
+    return round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024 / 1e6, 1)

@@ -1,0 +1,34 @@
+"""The plain-language README inside an export."""
+
+from typing import Any
+
+
+def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> str:
+    """What is what in the exported folder."""
+    unit = report["unit"]
+    skew = report["quality"]["equiangle_skewness"]
+    lines = [
+        f"{name}: mesh and case, exported by Intaglio",
+        "",
+        f"The mesh has {report['cells']:,} tetrahedra and {report['points']:,} points; "
+        f"lengths are in {unit}.",
+        f"Largest equiangle skewness {skew['max']:.3f}, mean {skew['mean']:.3f}.",
+        "",
+        "mesh.cgns      the mesh, with its patches as boundary conditions (CGNS standard, HDF5)",
+        "mesh.vtu       the same mesh with quality values per cell, for any VTK-based viewer",
+        "patches/*.stl  the triangles of each patch, normals out of the fluid",
+        "case.yaml      fluid and the condition on each patch, SI units",
+        "report.json    counts, patches, quality and checks, for programs",
+        "",
+        "Patches:",
+    ]
+    for patch, row in report["patches"].items():
+        lines.append(
+            f"  {patch:<20} {row['kind']:<9} {row['faces']:>9,} faces  {row['area']:.6g} {unit}²"
+        )
+    lines += ["", "Reynolds number at the inlets, on the hydraulic diameter:"]
+    for inlet, row in case["inlets"].items():
+        lines.append(f"  {inlet:<20} {row['reynolds']:,.0f}")
+    if not case["inlets"]:
+        lines.append("  no inlet")
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,133 @@
+"""Recipe files: a part and the settings of each stage, as YAML."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from intaglio.errors import FileRejected, SettingRejected
+from intaglio.recipe.blanks import evaluate
+from intaglio.recipe.stages import BY_KEY, STAGES, blanks_of
+
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """part: path of the CAD file; settings by stage, in order; numbers for expressions."""
+
+    part: Path
+    name: str
+    settings: dict[str, dict[str, Any]]
+    numbers: dict[str, float] = field(default_factory=dict)
+
+
+def _numbers(raw: Any) -> dict[str, float]:
+    if raw is None:
+        return {}
+    if not isinstance(raw, Mapping):
+        raise SettingRejected("numbers", "numbers needs names with values.")
+    out: dict[str, float] = {}
+    for name, value in raw.items():
+        try:
+            out[str(name)] = evaluate(str(value), out)
+        except ValueError as error:
+            raise SettingRejected(f"numbers.{name}", f"{name}: {error}.") from error
+    return out
+
+
+def read_recipe(path: Path) -> Recipe:
+    """Read a recipe. Raises FileRejected or SettingRejected."""
+    try:
+        raw = yaml.safe_load(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise FileRejected("unreadable", f"{path} cannot be read: {error.strerror}.") from error
+    except (yaml.YAMLError, UnicodeDecodeError) as error:
+        raise FileRejected("not-yaml", f"{path} is not a YAML file: {error}") from error
+    if not isinstance(raw, Mapping):
+        raise FileRejected("not-recipe", f"{path} is not a recipe: it holds no settings.")
+    if raw.get("recipe") != VERSION:
+        raise FileRejected(
+            "not-recipe",
+            f"{path} is not a recipe of version {VERSION}: “recipe: {VERSION}” is missing.",
+        )
+    if not isinstance(raw.get("part"), str):
+        raise FileRejected("no-part", f"{path} names no part. Add “part: FILE.step”.")
+    known = {"recipe", "part", "name", "numbers", *BY_KEY}
+    unknown = sorted(str(k) for k in set(raw) - known)
+    if unknown:
+        raise SettingRejected(
+            unknown[0], f"A recipe has no “{unknown[0]}”. It has {', '.join(sorted(known))}."
+        )
+    settings: dict[str, dict[str, Any]] = {}
+    for key in BY_KEY:
+        own = raw.get(key) or {}
+        if not isinstance(own, Mapping):
+            raise SettingRejected(key, f"{key} needs settings by name.")
+        settings[key] = dict(own)
+    part = Path(raw["part"])
+    return Recipe(
+        part if part.is_absolute() else path.parent / part,
+        str(raw.get("name") or part.stem),
+        settings,
+        _numbers(raw.get("numbers")),
+    )
+
+
+def write_recipe(
+    path: Path,
+    part: str,
+    name: str,
+    settings: Mapping[str, Mapping[str, Any]],
+    reasons: Mapping[str, Mapping[str, str]],
+    unit: str,
+) -> None:
+    """Write a recipe with each setting's meaning and reason as a comment."""
+    lines = ["# A recipe of Intaglio: `intaglio run` turns it into mesh and case.", "recipe: 1"]
+    lines.append(_yaml({"part": part}))
+    lines.append(_yaml({"name": name}))
+    for stage in STAGES:
+        own = settings.get(stage.key)
+        if not own:
+            continue
+        lines += ["", f"{stage.key}:"]
+        for key, b in blanks_of(stage.settings).items():
+            if key not in own:
+                continue
+            why = reasons.get(stage.key, {}).get(key, "")
+            in_unit = f" in {b.unit.format(unit=unit)}" if b.unit else ""
+            lines.append(f"  # {b.label}{in_unit}. {why}".rstrip())
+            body = _yaml({key: own[key]})
+            lines += ["  " + line for line in body.splitlines()]
+    path.write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+
+def _yaml(values: Mapping[str, Any]) -> str:
+    """One `key: value` per line; lists and rows of patches on lines of their own."""
+    lines = []
+    for key, value in values.items():
+        if isinstance(value, list) and value and isinstance(value[0], dict):
+            rows = [
+                yaml.safe_dump(
+                    r, sort_keys=False, allow_unicode=True, default_flow_style=True, width=10_000
+                )
+                for r in value
+            ]
+            lines += [f"{key}:", *(f"  - {row.strip()}" for row in rows)]
+        else:
+            lines.append(
+                yaml.safe_dump(
+                    {key: value},
+                    allow_unicode=True,
+                    default_flow_style=True if isinstance(value, list) else False,
+                    width=10_000,
+                )
+                .strip()
+                .removeprefix("{")
+                .removesuffix("}")
+                if isinstance(value, list)
+                else yaml.safe_dump({key: value}, allow_unicode=True, width=10_000).strip()
+            )
+    return "\n".join(lines)

@@ -1,0 +1,64 @@
+"""How many triangles and cells a size field asks for, before any mesh exists."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from intaglio.facets.facets import Facets, triangle_areas
+from intaglio.numeric.boxtree import box_tree, inside_closed
+from intaglio.sizing.octree import SizeField, sizes
+from intaglio.sizing.sources import sample_facets
+
+# cells per h³ and triangles per h², calibrated by bench/forecast.py on our own meshes
+CELLS_PER_CUBE = 7.3
+TRIANGLES_PER_SQUARE = 2.2
+# measured on fillings of 0.2 to 1 million cells
+BYTES_PER_CELL = 900
+_SAMPLES = 40_000
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """Expected counts, and the memory in bytes that filling will need."""
+
+    triangles: int
+    cells: int
+    memory: int
+
+
+def forecast(facets: Facets, field: SizeField) -> Forecast:
+    """Integrals of 1/h² over the closed surface and of 1/h³ inside it."""
+    area = triangle_areas(facets.points, facets.triangles)
+    span = np.sqrt(area.sum() / 20_000)
+    spot, triangle, _ = sample_facets(facets, np.full(len(facets.points), span))
+    inverse = 1.0 / sizes(field, spot) ** 2
+    mean = np.bincount(triangle, inverse, len(area)) / np.maximum(
+        np.bincount(triangle, minlength=len(area)), 1
+    )
+    triangles = TRIANGLES_PER_SQUARE * float((mean * area).sum())
+    cells = CELLS_PER_CUBE * _volume_integral(facets, field)
+    return Forecast(int(triangles), int(cells), int(BYTES_PER_CELL * cells + 2e8))
+
+
+def _volume_integral(facets: Facets, field: SizeField) -> float:
+    """∫ 1/h³ dV by sampling leaves in proportion to what each would contribute."""
+    side = np.zeros(len(field.child))
+    low = np.zeros((len(field.child), 3))
+    side[0], low[0] = field.side, field.low
+    offset = np.array([[(o >> i) & 1 for i in range(3)] for o in range(8)])
+    for k in np.flatnonzero(field.child >= 0):
+        first = field.child[k]
+        side[first : first + 8] = side[k] / 2
+        low[first : first + 8] = low[k] + offset * side[k] / 2
+    leaves = np.flatnonzero(field.child < 0)
+    h = field.value[field.corner[leaves]].mean(axis=1)
+    weight = (side[leaves] / h) ** 3
+    total = float(weight.sum())
+    rng = np.random.default_rng(5)
+    pick = leaves[rng.choice(len(leaves), _SAMPLES, p=weight / total)]
+    spot = low[pick] + side[pick][:, None] * rng.random((_SAMPLES, 3))
+    # the mean of 1/h³ in a leaf is not 1/mean(h)³: correct each sample
+    own = (np.repeat(1.0, _SAMPLES) / sizes(field, spot)) ** 3
+    mean_h = field.value[field.corner[pick]].mean(axis=1)
+    inside = inside_closed(box_tree(facets.points, facets.triangles), spot, (0.31, 0.83, 0.46))
+    return total * float((inside * own * mean_h**3).mean())
