@@ -8,8 +8,8 @@ from typing import Any
 import yaml
 
 from intaglio.errors import FileRejected, SettingRejected
-from intaglio.recipe.blanks import evaluate
-from intaglio.recipe.stages import BY_KEY, STAGES, blanks_of
+from intaglio.recipe.blanks import blanks_of, build, check_value, evaluate
+from intaglio.recipe.stages import BY_KEY, STAGES
 
 VERSION = 1
 
@@ -74,6 +74,21 @@ def read_recipe(path: Path) -> Recipe:
         settings,
         _numbers(raw.get("numbers")),
     )
+
+
+def plain_settings(recipe: Recipe) -> dict[str, dict[str, Any]]:
+    """The recipe's settings with every expression worked out. Raises SettingRejected."""
+    out: dict[str, dict[str, Any]] = {}
+    for stage, own in recipe.settings.items():
+        known = blanks_of(BY_KEY[stage].settings)
+        build(stage, BY_KEY[stage].settings, own, recipe.numbers)
+        values = {
+            name: check_value(f"{stage}.{name}", known[name], value, recipe.numbers)
+            for name, value in own.items()
+        }
+        if values:
+            out[stage] = values
+    return out
 
 
 def write_recipe(

@@ -4,6 +4,7 @@ import dataclasses
 from dataclasses import dataclass
 from typing import Any
 
+from intaglio.errors import SettingRejected
 from intaglio.recipe.blanks import blank, blanks_of
 
 
@@ -84,6 +85,14 @@ class Sizing:
         least=0.0,
         most=20.0,
     )
+
+    def __post_init__(self) -> None:
+        if self.smallest > self.largest:
+            raise SettingRejected(
+                "sizing.smallest",
+                f"The smallest edge {self.smallest:g} is larger than the largest "
+                f"{self.largest:g}. Lower it, or raise the largest.",
+            )
 
 
 @dataclass(frozen=True)

@@ -31,8 +31,10 @@ from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.mesh import Mesh, Patch, tet_mesh
 from intaglio.mesh.quality import cell_metrics, summary, triangle_angles
 from intaglio.mesh.report import histograms, mesh_findings, patch_rows, report
+from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.validity import Finding
 from intaglio.recipe.naming import resolve
+from intaglio.recipe.picture import edge_segments, picture
 from intaglio.recipe.readme import export_readme
 from intaglio.recipe.stages import Case, Domain, Patches, Sizing, SurfaceMesh, VolumeMesh
 from intaglio.sizing.forecast import forecast
@@ -77,11 +79,13 @@ def _display(part: Part) -> Arrays:
         line = curves.points[curves.start[c] : curves.start[c + 1]]
         pairs.append(np.stack([line[:-1], line[1:]], axis=1))
     lines = np.concatenate(pairs) if pairs else np.zeros((0, 2, 3))
+    drawn = picture(facets.points, facets.triangles, lines, np.zeros((0, 2, 3)))
     return {
         "display_points": facets.points.astype(np.float32),
         "display_triangles": facets.triangles,
         "display_region": facets.region,
         "display_lines": lines.astype(np.float32),
+        "picture": np.frombuffer(drawn, np.uint8),
     }
 
 
@@ -264,12 +268,6 @@ def _fluid_facets(domain: Product, settings: Sizing) -> tuple[Part, Facets, Curv
 
 def sizing_step(settings: Sizing, domain: Product, progress: Progress) -> Product:
     """Lay out the size field and forecast the counts."""
-    if settings.smallest > settings.largest:
-        raise SettingRejected(
-            "sizing.smallest",
-            f"The smallest edge {settings.smallest:g} is larger than the largest "
-            f"{settings.largest:g}. Lower it, or raise the largest.",
-        )
     low, high = np.array(domain.report["low"]), np.array(domain.report["high"])
     scale = float(np.linalg.norm(high - low))
     if settings.smallest < 1e-5 * scale:
@@ -421,9 +419,29 @@ def surface_step(
             "triangles": surface.triangles,
             "region": surface.region,
             "angle": angles.min(axis=1).astype(np.float32),
+            "picture": _mesh_picture(
+                surface.points, surface.triangles, surface.points[surface.edges]
+            ),
         },
         data,
     )
+
+
+def _mesh_picture(
+    points: NDArray[np.float64], triangles: NDArray[np.int32], strong: NDArray[np.float64]
+) -> NDArray[np.uint8]:
+    return np.frombuffer(
+        picture(points, triangles, strong, edge_segments(points, triangles)), np.uint8
+    )
+
+
+def _opened(points: NDArray[np.float64], tets: NDArray[np.int32]) -> NDArray[np.uint8]:
+    """Picture of the cells behind the middle plane, so that the inside shows."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    middle = 0.5 * (low[1] + high[1])
+    behind = np.flatnonzero(points[tets, 1].mean(axis=1) > middle)
+    faces, _ = outer_faces(tets, behind)
+    return _mesh_picture(points, faces, np.zeros((0, 2, 3)))
 
 
 def volume_step(
@@ -483,6 +501,7 @@ def volume_step(
             "tets": filling.tets,
             "triangles": filling.triangles,
             "region": region[filling.origin],
+            "picture": _opened(filling.points, filling.tets),
             **metrics,
         },
         data,

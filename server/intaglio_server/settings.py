@@ -1,0 +1,86 @@
+"""Django settings. Everything that differs between places comes from the environment."""
+
+import os
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+VAR = Path(os.environ.get("INTAGLIO_VAR", ROOT / "var"))
+WEB = ROOT / "web" / "dist"
+
+SECRET_KEY = os.environ.get("INTAGLIO_SECRET", "only-for-tests-and-loopback")
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("INTAGLIO_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "rest_framework",
+    "drf_spectacular",
+    "procrastinate.contrib.django",
+    "studies",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+]
+
+ROOT_URLCONF = "intaglio_server.urls"
+ASGI_APPLICATION = "intaglio_server.asgi.application"
+TEMPLATES: list[dict] = []
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("INTAGLIO_DB_NAME", "intaglio"),
+        "USER": os.environ.get("INTAGLIO_DB_USER", "intaglio"),
+        "PASSWORD": os.environ.get("INTAGLIO_DB_PASSWORD", ""),
+        "HOST": os.environ.get("INTAGLIO_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("INTAGLIO_DB_PORT", "5432"),
+        "CONN_MAX_AGE": 0,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+STATIC_URL = "/static/"
+STATIC_ROOT = VAR / "static"
+WHITENOISE_ROOT = WEB if WEB.is_dir() else None
+WHITENOISE_INDEX_FILE = True
+WHITENOISE_MAX_AGE = 60
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+
+SESSION_COOKIE_AGE = 14 * 24 * 3600
+SESSION_COOKIE_SAMESITE = "Lax"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 2**20
+FILE_UPLOAD_MAX_MEMORY_SIZE = 5 * 2**20
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "EXCEPTION_HANDLER": "studies.problems.handle",
+    "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Intaglio",
+    "DESCRIPTION": "From CAD to a checked CFD mesh and case.",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+}
+
+# limits of one job
+JOB_SECONDS = int(os.environ.get("INTAGLIO_JOB_SECONDS", "3600"))
+JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
+UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))
+CACHE_BYTES = 2 * 2**30
+PRODUCT_CACHE = VAR / "products"

@@ -1,0 +1,1 @@
+"""The API: sign-in, studies, variants, jobs, results, events. Every endpoint checks ownership."""

@@ -1,0 +1,80 @@
+"""Jobs: listing, cancelling, and the stream of their progress."""
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from datetime import timedelta
+
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.utils import timezone
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studies.api.access import job_of
+from studies.api.shapes import JobShape
+from studies.models import Job
+
+_LOOK = 0.4
+_ALIVE = 15
+
+
+def _recent(user_id: int):
+    since = timezone.now() - timedelta(hours=12)
+    return Job.objects.filter(owner_id=user_id, created__gt=since).order_by("created")
+
+
+class JobsView(APIView):
+    @extend_schema(responses=JobShape(many=True))
+    def get(self, request: Request) -> Response:
+        """One's jobs of the last hours, oldest first."""
+        return Response(JobShape(_recent(request.user.pk), many=True).data)
+
+
+class JobView(APIView):
+    @extend_schema(responses=JobShape)
+    def get(self, request: Request, job_id: str) -> Response:
+        return Response(JobShape(job_of(request.user, job_id)).data)
+
+
+class CancelView(APIView):
+    @extend_schema(request=None, responses=JobShape)
+    def post(self, request: Request, job_id: str) -> Response:
+        """Ask a job to stop; one that waits stops at once, one that is over stays as it is."""
+        job = job_of(request.user, job_id)
+        Job.objects.filter(id=job.id, state=Job.State.WAITING).update(
+            state=Job.State.CANCELLED, ended=timezone.now(), updated=timezone.now()
+        )
+        Job.objects.filter(id=job.id, state=Job.State.RUNNING).update(cancel_asked=True)
+        job.refresh_from_db()
+        return Response(JobShape(job).data)
+
+
+async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """Server-sent events: one `job` event per change of one of the user's jobs."""
+    user = await request.auser()
+    if not user.is_authenticated:
+        return HttpResponse(status=403)
+    response = StreamingHttpResponse(_stream(user.pk), content_type="text/event-stream")
+    response["Cache-Control"] = "no-store"
+    response["X-Accel-Buffering"] = "no"
+    return response
+
+
+async def _stream(user_id: int) -> AsyncIterator[str]:
+    sent: dict[str, str] = {}
+    idle = 0.0
+    yield "retry: 1000\n\n"
+    while True:
+        async for job in _recent(user_id):
+            text = json.dumps(JobShape(job).data, default=str)
+            if sent.get(str(job.id)) != text:
+                sent[str(job.id)] = text
+                idle = 0.0
+                yield f"event: job\ndata: {text}\n\n"
+        await asyncio.sleep(_LOOK)
+        idle += _LOOK
+        if idle > _ALIVE:
+            idle = 0.0
+            yield ": still here\n\n"

@@ -1,0 +1,163 @@
+"""Results as binary: what the model view draws, slices, chosen cells, pictures, the export."""
+
+import functools
+from typing import Any
+
+import numpy as np
+from django.http import Http404, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from intaglio.mesh.pack import pack, unpack
+from intaglio.mesh.quality import METRICS
+from intaglio.mesh.slices import crossed_cells, outer_faces
+from numpy.typing import NDArray
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.views import APIView
+
+from studies.api.access import variant_of
+from studies.api.variants import product_shown, variant_states
+from studies.models import Product, Variant
+from studies.store import load_bytes
+
+_BINARY = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
+
+
+@functools.lru_cache(maxsize=4)
+def _arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
+    return unpack(load_bytes(key))
+
+
+def shown_product(variant: Variant, stage: str) -> str:
+    """Key of what the variant shows for a stage. Raises Http404 if it has nothing yet."""
+    for state in variant_states(variant):
+        if state.stage == stage:
+            _, key = product_shown(variant, state)
+            if key is not None and Product.objects.filter(key=key).exists():
+                return key
+    raise Http404("This stage has no result yet.")
+
+
+def _binary(arrays: dict[str, NDArray[Any]], meta: Any = None) -> HttpResponse:
+    response = HttpResponse(pack(arrays, meta), content_type="application/octet-stream")
+    response["Cache-Control"] = "private, no-cache"
+    return response
+
+
+def _number(request: Request, name: str, default: float | None = None) -> float:
+    raw = request.query_params.get(name)
+    if raw is None and default is not None:
+        return default
+    try:
+        value = float(raw)  # type: ignore[arg-type]
+    except (TypeError, ValueError) as error:
+        raise ValidationError({"detail": f"{name} needs a number."}) from error
+    if not np.isfinite(value):
+        raise ValidationError({"detail": f"{name} needs a finite number."})
+    return value
+
+
+class ViewView(APIView):
+    @extend_schema(responses=_BINARY)
+    def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
+        """What the model view draws for a stage: points, triangles, their CAD face, lines."""
+        key = shown_product(variant_of(request.user, variant_id), stage)
+        arrays, report = _arrays(key)
+        if stage in ("geometry", "domain", "sizing"):
+            names = ("display_points", "display_triangles", "display_region", "display_lines")
+            out = {n.removeprefix("display_"): arrays[n] for n in names if n in arrays}
+            if "display_size" in arrays:
+                out["size"] = arrays["display_size"]
+        elif stage in ("surface", "volume"):
+            out = {
+                "points": arrays["points"].astype(np.float32),
+                "triangles": arrays["triangles"],
+                "region": arrays["region"],
+            }
+            if stage == "surface":
+                out["angle"] = arrays["angle"]
+        else:
+            raise Http404("This stage has nothing to draw.")
+        return _binary(out, {"product": key})
+
+
+def _faces_of(arrays: dict[str, NDArray[Any]], cells: NDArray[np.int64], metric: str) -> dict:
+    nodes, cell = outer_faces(arrays["tets"], cells)
+    used, local = np.unique(nodes, return_inverse=True)
+    return {
+        "points": arrays["points"][used].astype(np.float32),
+        "triangles": local.reshape(-1, 3).astype(np.int32),
+        "value": arrays[f"metric_{metric}"][cell],
+    }
+
+
+def _metric(request: Request) -> str:
+    metric = request.query_params.get("metric", METRICS[0].key)
+    if metric not in [m.key for m in METRICS]:
+        raise ValidationError({"detail": f"There is no metric called {metric}."})
+    return metric
+
+
+class SliceView(APIView):
+    @extend_schema(
+        responses=_BINARY,
+        parameters=[OpenApiParameter(n, float) for n in ("nx", "ny", "nz", "offset")]
+        + [OpenApiParameter("metric", str)],
+    )
+    def get(self, request: Request, variant_id: int) -> HttpResponse:
+        """The whole cells that the plane n · x = offset crosses, as their outer faces."""
+        arrays, _ = _arrays(shown_product(variant_of(request.user, variant_id), "volume"))
+        normal = np.array([_number(request, n) for n in ("nx", "ny", "nz")])
+        length = float(np.linalg.norm(normal))
+        if length == 0:
+            raise ValidationError({"detail": "The plane's normal has no length."})
+        metric = _metric(request)
+        offset = _number(request, "offset")
+        cells = crossed_cells(arrays["points"], arrays["tets"], normal / length, offset)
+        return _binary(_faces_of(arrays, cells, metric), {"cells": len(cells)})
+
+
+class CellsView(APIView):
+    @extend_schema(
+        responses=_BINARY,
+        parameters=[OpenApiParameter("metric", str)]
+        + [OpenApiParameter(n, float) for n in ("low", "high")],
+    )
+    def get(self, request: Request, variant_id: int) -> HttpResponse:
+        """The cells whose metric lies between low and high."""
+        arrays, _ = _arrays(shown_product(variant_of(request.user, variant_id), "volume"))
+        metric = _metric(request)
+        values = arrays[f"metric_{metric}"]
+        low, high = _number(request, "low"), _number(request, "high")
+        cells = np.flatnonzero((values >= low) & (values <= high))
+        total = len(cells)
+        if total > 60_000:
+            cells = cells[np.linspace(0, total - 1, 60_000).astype(np.int64)]
+        return _binary(_faces_of(arrays, cells, metric), {"cells": total, "drawn": len(cells)})
+
+
+class PictureView(APIView):
+    @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
+        """The stage's small picture."""
+        arrays, _ = _arrays(shown_product(variant_of(request.user, variant_id), stage))
+        if "picture" not in arrays:
+            raise Http404("This stage has no picture.")
+        response = HttpResponse(arrays["picture"].tobytes(), content_type="image/png")
+        response["Cache-Control"] = "private, max-age=3600"
+        return response
+
+
+class ExportView(APIView):
+    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: Request, variant_id: int) -> HttpResponse:
+        """Mesh and case in one zip, if they are up to date."""
+        variant = variant_of(request.user, variant_id)
+        state = variant_states(variant)[-1]
+        if state.report is None or state.key is None:
+            raise ValidationError({"detail": "Set up the case first; its result is out of date."})
+        arrays, _ = _arrays(state.key)
+        name = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
+        response = HttpResponse(arrays["zip"].tobytes(), content_type="application/zip")
+        response["Content-Disposition"] = f'attachment; filename="{name or "study"}.zip"'
+        return response

@@ -1,0 +1,155 @@
+"""The shelf: studies and taking in files."""
+
+import hashlib
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from drf_spectacular.utils import extend_schema
+from intaglio.errors import FileRejected
+from intaglio.recipe.stages import STAGES
+from rest_framework.exceptions import ValidationError
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studies.api.access import study_of
+from studies.api.shapes import (
+    JobShape,
+    NewVariantShape,
+    StudyChangeShape,
+    StudyShape,
+    UploadShape,
+    VariantNameShape,
+)
+from studies.models import Job, Product, Study, Variant
+from studies.store import save_bytes
+from studies.tasks import enqueue
+
+
+def study_row(study: Study) -> dict[str, Any]:
+    """A study as the shelf shows it: its furthest stage and cells over all variants."""
+    order = [s.key for s in STAGES]
+    furthest, cells, picture = None, None, None
+    for variant in study.variants.all():
+        done = [k for k in order if k in variant.shown]
+        if done and (furthest is None or order.index(done[-1]) > order.index(furthest)):
+            furthest = done[-1]
+        if picture is None and done:
+            best = next((k for k in ("volume", "surface", "domain", "geometry") if k in done), None)
+            picture = f"/api/variants/{variant.id}/stages/{best}/picture" if best else None
+            if picture:
+                picture += f"?product={variant.shown[best][:16]}"
+        if cells is None and "volume" in variant.shown:
+            report = (
+                Product.objects.filter(key=variant.shown["volume"])
+                .values_list("report", flat=True)
+                .first()
+            )
+            cells = report["cells"] if report else None
+    return {
+        "id": study.id,
+        "name": study.name,
+        "file_name": study.file_name,
+        "owner": study.owner.get_username(),
+        "archived": study.archived,
+        "updated": study.updated,
+        "furthest": furthest,
+        "cells": cells,
+        "picture": picture,
+        "variants": [{"id": v.id, "name": v.name} for v in study.variants.all()],
+    }
+
+
+class StudiesView(APIView):
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(responses=StudyShape(many=True))
+    def get(self, request: Request) -> Response:
+        found = (
+            Study.objects.seen_by(request.user)
+            .select_related("owner")
+            .prefetch_related("variants")
+            .order_by("-updated")
+        )
+        return Response([StudyShape(study_row(s)).data for s in found])
+
+    @extend_schema(request=UploadShape, responses={202: JobShape})
+    def post(self, request: Request) -> Response:
+        """Take in a file: it is stored, and a job reads it; the study begins when that succeeds."""
+        shape = UploadShape(data=request.data)
+        upload = request.FILES.get("file")
+        if upload is None:
+            raise ValidationError({"detail": "Choose a STEP file to begin a study."})
+        name = upload.name or "part.step"
+        if upload.size == 0:
+            raise FileRejected("empty", f"{name} is empty. Export it again from the CAD program.")
+        if upload.size > settings.UPLOAD_BYTES:
+            raise FileRejected(
+                "too-large",
+                f"{name} has {upload.size / 2**20:,.1f} MiB; the limit is "
+                f"{settings.UPLOAD_BYTES / 2**20:,.1f} MiB. Leave out bodies that the flow never "
+                "sees and export it again.",
+            )
+        shape.is_valid(raise_exception=True)
+        data = upload.read()
+        with transaction.atomic():
+            source = save_bytes(hashlib.sha256(data).hexdigest(), "source", {}, data)
+            job = Job.objects.create(
+                owner=request.user, source=source, file_name=name[:255], target="geometry"
+            )
+            enqueue(job)
+        return Response(JobShape(job).data, status=202)
+
+
+class StudyView(APIView):
+    @extend_schema(responses=StudyShape)
+    def get(self, request: Request, study_id: int) -> Response:
+        return Response(StudyShape(study_row(study_of(request.user, study_id))).data)
+
+    @extend_schema(request=StudyChangeShape, responses=StudyShape)
+    def patch(self, request: Request, study_id: int) -> Response:
+        study = study_of(request.user, study_id)
+        shape = StudyChangeShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        for key, value in shape.validated_data.items():
+            setattr(study, key, value)
+        study.save()
+        return Response(StudyShape(study_row(study)).data)
+
+
+class DuplicateView(APIView):
+    @extend_schema(request=None, responses={201: StudyShape})
+    def post(self, request: Request, study_id: int) -> Response:
+        """A study of one's own with the same part, variants and results."""
+        study = study_of(request.user, study_id)
+        with transaction.atomic():
+            copy = Study.objects.create(
+                owner=request.user,
+                name=f"{study.name} copy"[:120],
+                file_name=study.file_name,
+                source=study.source,
+            )
+            for v in study.variants.all():
+                Variant.objects.create(study=copy, name=v.name, settings=v.settings, shown=v.shown)
+        return Response(StudyShape(study_row(copy)).data, status=201)
+
+
+class VariantsView(APIView):
+    @extend_schema(request=NewVariantShape, responses={201: VariantNameShape})
+    def post(self, request: Request, study_id: int) -> Response:
+        """Branch a variant: it shares every result until a setting differs."""
+        study = study_of(request.user, study_id)
+        shape = NewVariantShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        origin = study.variants.filter(id=shape.validated_data["source"]).first()
+        if origin is None:
+            raise ValidationError({"detail": "The study has no such variant to branch from."})
+        name = shape.validated_data["name"]
+        if study.variants.filter(name=name).exists():
+            raise ValidationError({"detail": f"The study already has a variant called {name}."})
+        made = Variant.objects.create(
+            study=study, name=name, settings=origin.settings, shown=origin.shown
+        )
+        return Response({"id": made.id, "name": made.name}, status=201)

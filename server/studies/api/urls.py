@@ -1,0 +1,32 @@
+"""Addresses of the API."""
+
+from django.urls import path
+from drf_spectacular.views import SpectacularAPIView
+
+from studies.api import jobs, results, session, studies, variants
+
+_VARIANT = "variants/<int:variant_id>"
+
+urlpatterns = [
+    path("schema", SpectacularAPIView.as_view()),
+    path("session", session.SessionView.as_view()),
+    path("stages", session.StagesView.as_view()),
+    path("studies", studies.StudiesView.as_view()),
+    path("studies/<int:study_id>", studies.StudyView.as_view()),
+    path("studies/<int:study_id>/duplicate", studies.DuplicateView.as_view()),
+    path("studies/<int:study_id>/variants", studies.VariantsView.as_view()),
+    path(_VARIANT, variants.VariantView.as_view()),
+    path(f"{_VARIANT}/settings", variants.SettingsView.as_view()),
+    path(f"{_VARIANT}/undo", variants.UndoView.as_view()),
+    path(f"{_VARIANT}/redo", variants.RedoView.as_view()),
+    path(f"{_VARIANT}/runs", variants.RunsView.as_view()),
+    path(f"{_VARIANT}/export", results.ExportView.as_view()),
+    path(f"{_VARIANT}/slice", results.SliceView.as_view()),
+    path(f"{_VARIANT}/cells", results.CellsView.as_view()),
+    path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),
+    path(f"{_VARIANT}/stages/<str:stage>/picture", results.PictureView.as_view()),
+    path("jobs", jobs.JobsView.as_view()),
+    path("jobs/<uuid:job_id>", jobs.JobView.as_view()),
+    path("jobs/<uuid:job_id>/cancel", jobs.CancelView.as_view()),
+    path("events", jobs.events),
+]

@@ -1,0 +1,187 @@
+"""One variant: its stages, changing settings, undo and redo, runs."""
+
+from typing import Any
+
+from django.db import transaction
+from drf_spectacular.utils import extend_schema
+from intaglio.errors import SettingRejected
+from intaglio.recipe.blanks import blanks_of, build, check_value
+from intaglio.recipe.plan import StageState, states
+from intaglio.recipe.stages import BY_KEY
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studies.api.access import variant_of
+from studies.api.shapes import JobShape, RunShape, VariantShape
+from studies.models import Change, Job, Variant
+from studies.problems import Conflict, problem
+from studies.store import DatabaseStore
+from studies.tasks import enqueue
+
+_KEPT_CHANGES = 200
+
+
+def variant_states(variant: Variant) -> list[StageState]:
+    return states(
+        variant.study.source_id, variant.study.name, variant.settings, DatabaseStore().report
+    )
+
+
+def product_shown(variant: Variant, state: StageState) -> tuple[str, str | None]:
+    """Condition of a stage, and the key of the product to show for it: current or an old one."""
+    if state.report is not None:
+        return "current", state.key
+    old = variant.shown.get(state.stage)
+    return ("outdated", old) if old else ("none", None)
+
+
+def variant_data(variant: Variant) -> dict[str, Any]:
+    store = DatabaseStore()
+    rows = []
+    unit = None
+    for state in variant_states(variant):
+        condition, product = product_shown(variant, state)
+        report = state.report
+        if report is None and product is not None:
+            report = store.report(product)
+        if state.stage == "geometry" and report:
+            unit = report["unit"]
+        rows.append(
+            {
+                "stage": state.stage,
+                "condition": condition,
+                "settings": state.settings,
+                "default": state.default,
+                "reasons": state.reasons,
+                "changed": list(state.changed),
+                "error": problem(state.error) if state.error else None,
+                "report": report,
+                "product": product,
+            }
+        )
+    last = variant.changes.last()
+    return {
+        "id": variant.id,
+        "name": variant.name,
+        "study": variant.study_id,
+        "unit": unit,
+        "can_undo": variant.changes.filter(undone=False).exists(),
+        "can_redo": bool(last and last.undone),
+        "stages": rows,
+    }
+
+
+def _answer(variant: Variant) -> Response:
+    return Response(VariantShape(variant_data(variant)).data)
+
+
+def changed_settings(current: dict[str, Any], asked: Any) -> dict[str, Any]:
+    """Settings after a change {stage: {name: value or null}}; null takes the derived value again."""
+    if not isinstance(asked, dict):
+        raise ValidationError({"detail": "Send settings by stage and name."})
+    out = {stage: dict(own) for stage, own in current.items()}
+    for stage, values in asked.items():
+        if stage not in BY_KEY or not isinstance(values, dict):
+            raise ValidationError({"detail": f"There is no stage called {stage}."})
+        known = blanks_of(BY_KEY[stage].settings)
+        own = out.setdefault(stage, {})
+        for name, value in values.items():
+            if name not in known:
+                raise ValidationError({"detail": f"{BY_KEY[stage].title} has no {name}."})
+            if value is None:
+                own.pop(name, None)
+            else:
+                own[name] = check_value(f"{stage}.{name}", known[name], value, {})
+    return out
+
+
+class VariantView(APIView):
+    @extend_schema(responses=VariantShape)
+    def get(self, request: Request, variant_id: int) -> Response:
+        return _answer(variant_of(request.user, variant_id))
+
+
+class SettingsView(APIView):
+    @extend_schema(request={"application/json": {"type": "object"}}, responses=VariantShape)
+    def patch(self, request: Request, variant_id: int) -> Response:
+        """Change settings; a value that cannot be used is refused and nothing changes."""
+        variant = variant_of(request.user, variant_id)
+        with transaction.atomic():
+            variant = Variant.objects.select_for_update().select_related("study").get(id=variant.id)
+            before = variant.settings
+            after = changed_settings(before, request.data)
+            variant.settings = after
+            for state in variant_states(variant):
+                if state.error is not None and state.stage in request.data:
+                    raise state.error
+                if state.settings is not None and state.error is None:
+                    build(state.stage, BY_KEY[state.stage].settings, state.settings)
+            if after != before:
+                variant.changes.filter(undone=True).delete()
+                Change.objects.create(variant=variant, before=before, after=after)
+                old = variant.changes.order_by("-id").values_list("id", flat=True)[_KEPT_CHANGES:]
+                variant.changes.filter(id__in=list(old)).delete()
+                variant.save(update_fields=["settings"])
+        return _answer(variant)
+
+
+class UndoView(APIView):
+    redo = False
+
+    @extend_schema(request=None, responses=VariantShape)
+    def post(self, request: Request, variant_id: int) -> Response:
+        variant = variant_of(request.user, variant_id)
+        with transaction.atomic():
+            if self.redo:
+                change = variant.changes.filter(undone=True).order_by("id").first()
+            else:
+                change = variant.changes.filter(undone=False).order_by("-id").first()
+            if change is None:
+                raise Conflict(f"There is nothing to {'redo' if self.redo else 'undo'}.")
+            variant.settings = change.after if self.redo else change.before
+            variant.save(update_fields=["settings"])
+            change.undone = not self.redo
+            change.save(update_fields=["undone"])
+        return _answer(variant)
+
+
+class RedoView(UndoView):
+    redo = True
+
+
+class RunsView(APIView):
+    @extend_schema(request=RunShape, responses={202: JobShape})
+    def post(self, request: Request, variant_id: int) -> Response:
+        """Run all that is out of date up to a stage."""
+        variant = variant_of(request.user, variant_id)
+        shape = RunShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        target = shape.validated_data["target"]
+        if target not in BY_KEY:
+            raise ValidationError({"detail": f"There is no stage called {target}."})
+        for state in variant_states(variant):
+            if isinstance(state.error, SettingRejected):
+                raise state.error
+        with transaction.atomic():
+            Variant.objects.select_for_update().get(id=variant.id)
+            same = variant.jobs.filter(
+                target=target,
+                settings=variant.settings,
+                state__in=[Job.State.WAITING, Job.State.RUNNING],
+                cancel_asked=False,
+            ).first()
+            if same is not None:
+                return Response(JobShape(same).data, status=202)
+            job = Job.objects.create(
+                owner=request.user,
+                study=variant.study,
+                variant=variant,
+                source=variant.study.source,
+                file_name=variant.study.file_name,
+                target=target,
+                settings=variant.settings,
+            )
+            enqueue(job)
+        return Response(JobShape(job).data, status=202)

@@ -1,0 +1,64 @@
+"""The child process of a job. Importing this module loads all that the computation needs."""
+
+import os
+import time
+from multiprocessing.connection import Connection
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
+
+import django
+
+django.setup()
+
+import intaglio.recipe.plan  # noqa: E402, F401
+from intaglio.errors import IntaglioError  # noqa: E402
+
+from studies.models import Job  # noqa: E402
+from studies.problems import problem  # noqa: E402
+from studies.runner import compute_job, die_with, limit_memory  # noqa: E402
+from studies.store import DamagedProduct  # noqa: E402
+
+_OFTEN = 0.2
+
+
+def compute(there: Connection, job_id: str) -> None:
+    """Compute one job and send progress, then `done` with keys or `failed` with the problem."""
+    die_with(there)
+    limit_memory()
+    last = {"time": 0.0, "stage": ""}
+
+    def tell(stage: str, share: float, doing: str) -> None:
+        now = time.monotonic()
+        if stage != last["stage"] or now - last["time"] > _OFTEN:
+            last["time"], last["stage"] = now, stage
+            there.send({"kind": "progress", "stage": stage, "share": share, "doing": doing})
+
+    try:
+        job = Job.objects.select_related("source", "study").get(id=job_id)
+        there.send({"kind": "done", "keys": compute_job(job, tell)})
+    except (IntaglioError, DamagedProduct) as error:
+        there.send({"kind": "failed", "problem": problem(error)})
+    except MemoryError:
+        there.send(
+            {
+                "kind": "failed",
+                "problem": _plain(
+                    "memory", "There is not enough memory for these sizes. Use larger edges."
+                ),
+            }
+        )
+    except Exception as error:
+        import logging
+
+        logging.getLogger(__name__).exception("job %s failed", job_id)
+        text = (
+            f"The computation failed unexpectedly ({type(error).__name__}). Nothing was changed. "
+            "The server's log has the details."
+        )
+        there.send({"kind": "failed", "problem": _plain("unexpected", text)})
+    finally:
+        there.close()
+
+
+def _plain(code: str, message: str) -> dict:
+    return {"code": code, "message": message, "places": [], "blank": None}

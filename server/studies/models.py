@@ -1,0 +1,120 @@
+"""What is kept: studies, variants, jobs, and products in chunks."""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+
+class Product(models.Model):
+    """The immutable result of a step, or an uploaded file (stage `source`), named by its key."""
+
+    key = models.CharField(primary_key=True, max_length=64)
+    stage = models.CharField(max_length=20)
+    report = models.JSONField(default=dict)
+    sha256 = models.CharField(max_length=64)
+    size = models.BigIntegerField()
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class Chunk(models.Model):
+    """A few MiB of a product's compressed bytes."""
+
+    product = models.ForeignKey(Product, models.CASCADE, related_name="chunks")
+    number = models.IntegerField()
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["product", "number"], name="chunk_once")]
+
+
+class StudySet(models.QuerySet):
+    def seen_by(self, user) -> "StudySet":
+        """Studies that a user owns or that are shared with them."""
+        return self.filter(Q(owner=user) | Q(shared_with=user)).distinct()
+
+
+class Study(models.Model):
+    """One piece of work: a part, its variants, its results."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="studies")
+    shared_with = models.ManyToManyField(settings.AUTH_USER_MODEL, blank=True, related_name="+")
+    name = models.CharField(max_length=120)
+    file_name = models.CharField(max_length=255)
+    source = models.ForeignKey(Product, models.PROTECT, related_name="+")
+    archived = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+    updated = models.DateTimeField(auto_now=True)
+    objects = StudySet.as_manager()
+
+
+class Variant(models.Model):
+    """One set of settings of a study: those that differ from the derived ones, by stage.
+
+    shown: the last product of each stage made for this variant, so that an old result stays
+    visible, marked as out of date, while settings have moved on.
+    """
+
+    study = models.ForeignKey(Study, models.CASCADE, related_name="variants")
+    name = models.CharField(max_length=60)
+    settings = models.JSONField(default=dict)
+    shown = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["study", "name"], name="variant_name_once")]
+
+
+class Change(models.Model):
+    """A step in a variant's history of settings, for undo and redo."""
+
+    variant = models.ForeignKey(Variant, models.CASCADE, related_name="changes")
+    before = models.JSONField()
+    after = models.JSONField()
+    undone = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Job(models.Model):
+    """Long work in a worker: taking in a file, or running a variant to a stage."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="jobs")
+    study = models.ForeignKey(Study, models.CASCADE, null=True, related_name="jobs")
+    variant = models.ForeignKey(Variant, models.CASCADE, null=True, related_name="jobs")
+    source = models.ForeignKey(Product, models.PROTECT, null=True, related_name="+")
+    file_name = models.CharField(max_length=255, blank=True)
+    target = models.CharField(max_length=20)
+    settings = models.JSONField(default=dict)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    stage = models.CharField(max_length=20, blank=True)
+    share = models.FloatField(default=0.0)
+    seconds_left = models.FloatField(null=True)
+    doing = models.CharField(max_length=200, blank=True)
+    problem = models.JSONField(null=True)
+    attempts = models.IntegerField(default=0)
+    cancel_asked = models.BooleanField(default=False)
+    queue_id = models.BigIntegerField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+    started = models.DateTimeField(null=True)
+    ended = models.DateTimeField(null=True)
+    updated = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["created"]
+
+    @property
+    def over(self) -> bool:
+        return self.state in (self.State.DONE, self.State.FAILED, self.State.CANCELLED)

@@ -1,0 +1,198 @@
+"""Running one job: a child process computes, this process watches it.
+
+The child stores each product in one transaction; this process writes progress, notices a request
+to cancel within a second, and ends a child that takes too long or too much memory.
+"""
+
+import multiprocessing
+import os
+import resource
+import threading
+import time
+from multiprocessing.connection import Connection
+from typing import Any
+
+from django.conf import settings
+from django.db import close_old_connections, transaction
+from django.utils import timezone
+from intaglio.recipe.plan import run_to, stages_before
+from intaglio.recipe.steps import Source
+
+from studies.models import Job, Study, Variant
+from studies.store import DatabaseStore, load_bytes
+
+_LOOK = 0.25
+
+# how long the stages take, relative to each other, for the share done and the time left
+_WEIGHT = {
+    "geometry": 4,
+    "domain": 2,
+    "patches": 1,
+    "sizing": 3,
+    "surface": 10,
+    "volume": 25,
+    "case": 6,
+}
+
+
+def _context() -> multiprocessing.context.ForkServerContext:
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["studies.child"])
+    return context
+
+
+def run(job_id: str) -> None:
+    """Run the job with this id to its end, whatever it is."""
+    close_old_connections()
+    with transaction.atomic():
+        job = Job.objects.select_for_update().filter(id=job_id).first()
+        if job is None or job.over:
+            return
+        if job.cancel_asked:
+            _end(job, Job.State.CANCELLED)
+            return
+        job.state = Job.State.RUNNING
+        job.attempts += 1
+        job.started = timezone.now()
+        job.doing = "starting"
+        job.save()
+    here, there = _context().Pipe()
+    from studies.child import compute
+
+    child = _context().Process(target=compute, args=(there, str(job.id)), daemon=True)
+    child.start()
+    there.close()
+    try:
+        _watch(job, child, here)
+    finally:
+        if child.is_alive():
+            child.kill()
+        child.join()
+        here.close()
+
+
+def _watch(job: Job, child: Any, here: Connection) -> None:
+    begun = time.monotonic()
+    stages = stages_before(job.target)
+    total = sum(_WEIGHT[s] for s in stages)
+    while True:
+        message: dict[str, Any] | None = None
+        closed = False
+        try:
+            if here.poll(_LOOK):
+                message = here.recv()
+                while message["kind"] == "progress" and here.poll(0):
+                    message = here.recv()
+        except (EOFError, OSError):
+            closed = True
+        if message and message["kind"] == "progress":
+            before = sum(_WEIGHT[s] for s in stages[: stages.index(message["stage"])])
+            share = (before + _WEIGHT[message["stage"]] * message["share"]) / total
+            spent = time.monotonic() - begun
+            left = spent * (1 - share) / share if share > 0.05 and spent > 1 else None
+            Job.objects.filter(id=job.id).update(
+                stage=message["stage"],
+                share=share,
+                doing=message["doing"],
+                seconds_left=left,
+                updated=timezone.now(),
+            )
+        elif message:
+            job.refresh_from_db()
+            if message["kind"] == "done":
+                _finish(job, message)
+            else:
+                job.problem = message["problem"]
+                _end(job, Job.State.FAILED)
+            return
+        asked = Job.objects.filter(id=job.id).values_list("cancel_asked", flat=True).first()
+        if asked or asked is None:
+            child.kill()
+            child.join()
+            if asked:
+                job.refresh_from_db()
+                _end(job, Job.State.CANCELLED)
+            return
+        if time.monotonic() - begun > settings.JOB_SECONDS:
+            child.kill()
+            _fail(
+                job,
+                "too-long",
+                f"The job ran longer than {settings.JOB_SECONDS / 60:.0f} minutes and was stopped. "
+                "Use larger edges.",
+            )
+            return
+        if closed or not child.is_alive():
+            child.join()
+            if not here.closed and here.poll(0):
+                continue
+            _fail(
+                job,
+                "died",
+                "The computation ended without a result "
+                f"(signal or exit {child.exitcode}). It may have needed more memory than allowed; "
+                "try larger edges.",
+            )
+            return
+
+
+def _fail(job: Job, code: str, message: str) -> None:
+    job.refresh_from_db()
+    job.problem = {"code": code, "message": message, "places": [], "blank": None}
+    _end(job, Job.State.FAILED)
+
+
+def _end(job: Job, state: str) -> None:
+    job.state = state
+    job.seconds_left = None
+    job.ended = timezone.now()
+    if state == Job.State.DONE:
+        job.share = 1.0
+        job.doing = ""
+    job.save()
+
+
+def _finish(job: Job, message: dict[str, Any]) -> None:
+    """Mark the job done together with what it brought: a new study, or the results shown."""
+    with transaction.atomic():
+        if job.variant is None:
+            assert job.source is not None
+            name = job.file_name.rsplit(".", 1)[0][:120] or "study"
+            study = Study.objects.create(
+                owner=job.owner, name=name, file_name=job.file_name, source=job.source
+            )
+            job.study = study
+            job.variant = Variant.objects.create(study=study, name="first")
+        variant = Variant.objects.select_for_update().get(id=job.variant_id)
+        variant.shown = {**variant.shown, **message["keys"]}
+        variant.save(update_fields=["shown"])
+        Study.objects.filter(id=variant.study_id).update(updated=timezone.now())
+        _end(job, Job.State.DONE)
+
+
+def compute_job(job: Job, tell: Any) -> dict[str, str]:
+    """Run the job's stages (in the child); keys of the products by stage."""
+    assert job.source is not None
+    source = Source(job.file_name, load_bytes(job.source.key))
+    name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
+    states = run_to(job.target, source, name, job.settings, DatabaseStore(), tell)
+    wanted = stages_before(job.target)
+    return {s.stage: s.key for s in states if s.key and s.report is not None and s.stage in wanted}
+
+
+def limit_memory() -> None:
+    resource.setrlimit(resource.RLIMIT_DATA, (settings.JOB_BYTES, settings.JOB_BYTES))
+
+
+def die_with(parent: Connection) -> None:
+    """End this process when the other end of the pipe is gone."""
+
+    def look() -> None:
+        while True:
+            try:
+                parent.poll(None)
+                parent.recv()
+            except (EOFError, OSError):
+                os._exit(1)
+
+    threading.Thread(target=look, daemon=True).start()

@@ -1,0 +1,83 @@
+"""Jobs on the queue: each runs in a child process that can be stopped, and is retried once."""
+
+import logging
+
+from django.utils import timezone
+from procrastinate import exceptions
+from procrastinate.contrib.django import app
+from procrastinate.jobs import Job as QueueJob
+
+from studies.models import Job
+
+log = logging.getLogger(__name__)
+
+STALLED_SECONDS = 15
+LOST = (
+    "The worker that ran this job was lost, twice. The part may need more memory than there is; "
+    "try larger edges."
+)
+
+
+def enqueue(job: Job) -> None:
+    """Put a saved job on the queue."""
+    job.queue_id = run_job.defer(job_id=str(job.id))
+    job.save(update_fields=["queue_id"])
+
+
+@app.task(name="run_job", queue="jobs", pass_context=False)
+def run_job(job_id: str) -> None:
+    """Run one job to its end; the outcome is on the job, not raised."""
+    from studies.runner import run
+
+    run(job_id)
+
+
+@app.periodic(cron="* * * * * */5")
+@app.task(name="find_lost_jobs", queue="watch", queueing_lock="find_lost_jobs", pass_context=True)
+async def find_lost_jobs(context, timestamp: int) -> None:
+    """Give jobs of workers without a heartbeat back to the queue."""
+    manager = context.app.job_manager
+    await manager.prune_stalled_workers(STALLED_SECONDS)
+    for stalled in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
+        await take_back(manager, stalled)
+
+
+async def take_back(manager, stalled: QueueJob) -> None:
+    """Run a lost job again once; after that, fail it with the reason."""
+    if stalled.task_name != "run_job":
+        await manager.finish_job(stalled, status=_failed(), delete_job=False)
+        return
+    job = await Job.objects.filter(id=stalled.task_kwargs["job_id"]).afirst()
+    log.warning("job %s lost its worker", stalled.task_kwargs["job_id"])
+    try:
+        if job is None or job.over or job.attempts >= 2 or job.cancel_asked:
+            if job is not None and not job.over:
+                await Job.objects.filter(id=job.id).aupdate(
+                    **lost_fields(job), ended=timezone.now(), updated=timezone.now()
+                )
+            await manager.finish_job(stalled, status=_failed(), delete_job=False)
+            return
+        await Job.objects.filter(id=job.id).aupdate(
+            state=Job.State.WAITING,
+            share=0.0,
+            doing="its worker was lost; waiting to run again",
+            updated=timezone.now(),
+        )
+        await manager.retry_job(stalled, retry_at=timezone.now())
+    except exceptions.ProcrastinateException:
+        log.exception("a lost job could not be taken back")
+
+
+def lost_fields(job: Job) -> dict:
+    if job.cancel_asked:
+        return {"state": Job.State.CANCELLED}
+    return {
+        "state": Job.State.FAILED,
+        "problem": {"code": "lost", "message": LOST, "places": [], "blank": None},
+    }
+
+
+def _failed():
+    from procrastinate.jobs import Status
+
+    return Status.FAILED

@@ -1,0 +1,73 @@
+#!/usr/bin/env bash
+# Install what is missing: Debian's packages, Python's and the page's. Nothing else is started.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+mkdir -p var
+
+say() { printf '%s\n' "$*"; }
+fail() { printf 'Intaglio cannot be installed. %s\n' "$*" >&2; exit 1; }
+
+# --- Debian's packages: only those that are missing
+missing=()
+[ -n "$(ls -d /usr/lib/postgresql/*/bin/initdb 2>/dev/null)" ] || missing+=(postgresql)
+command -v chromium >/dev/null || missing+=(chromium)
+command -v cgnscheck >/dev/null || missing+=(cgns-convert)
+ldconfig -p 2>/dev/null | grep -q 'libGL\.so\.1' || missing+=(libgl1)
+if [ ${#missing[@]} -gt 0 ]; then
+  install=(apt-get install -y -q --no-install-recommends "${missing[@]}")
+  if [ "$(id -u)" = 0 ]; then
+    root=()
+  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then
+    root=(sudo -n)
+  else
+    fail "These Debian packages are missing: ${missing[*]}. As an administrator run: apt-get install ${missing[*]}"
+  fi
+  say "installing ${missing[*]}"
+  export DEBIAN_FRONTEND=noninteractive
+  "${root[@]}" apt-get update -q >var/apt.log 2>&1 || true
+  "${root[@]}" "${install[@]}" >>var/apt.log 2>&1 || { tail -5 var/apt.log >&2; fail "Debian's packages could not be installed; see var/apt.log."; }
+fi
+
+# --- Python
+python=${PYTHON:-}
+if [ -z "$python" ]; then
+  for candidate in python3.11 python3; do
+    if command -v "$candidate" >/dev/null && "$candidate" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))'; then
+      python=$candidate
+      break
+    fi
+  done
+fi
+[ -n "$python" ] || fail "Python 3.11 is needed."
+stamp=$(cat requirements.lock pyproject.toml | sha256sum | cut -d' ' -f1)
+if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
+  say "installing Python packages"
+  if ! [ -x .venv/bin/python ]; then
+    "$python" -m venv .venv 2>var/venv.log || {
+      rm -rf .venv
+      if [ "$(id -u)" = 0 ]; then apt-get install -y -q python3-venv >>var/apt.log 2>&1 || true; fi
+      "$python" -m venv .venv || fail "A virtual environment cannot be made: install python3-venv."
+    }
+  fi
+  .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock
+  .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+  echo "$stamp" >.venv/installed
+fi
+
+# --- the page
+command -v npm >/dev/null || fail "Node.js 20 with npm is needed."
+stamp=$(sha256sum web/package-lock.json | cut -d' ' -f1)
+if [ "$(cat web/node_modules/.installed 2>/dev/null || true)" != "$stamp" ]; then
+  say "installing the page's packages"
+  (cd web && npm ci --no-audit --no-fund --loglevel=error)
+  echo "$stamp" >web/node_modules/.installed
+fi
+
+# --- compiled kernels, so that no first run waits for the compiler
+kernels=$(.venv/bin/python -c 'import os, intaglio; print(os.environ["NUMBA_CACHE_DIR"])')
+if ! [ -e "$kernels/warm" ]; then
+  say "compiling the numeric code (about two minutes, once)"
+  .venv/bin/intaglio warm
+  mkdir -p "$kernels"
+  touch "$kernels/warm"
+fi
