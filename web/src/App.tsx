@@ -1,0 +1,22 @@
+import { useEvents, useSession } from "./api/queries";
+import { Bench } from "./bench/Bench";
+import { usePlace } from "./parts/route";
+import { Shelf } from "./shelf/Shelf";
+import { SignIn } from "./shelf/SignIn";
+
+export function App() {
+  const session = useSession();
+  const place = usePlace();
+  useEvents(Boolean(session.data?.username));
+  if (session.isPending) return null;
+  if (session.isError) {
+    return (
+      <p className="p-10 sentence" role="alert">
+        {session.error.message}
+      </p>
+    );
+  }
+  if (!session.data.username) return <SignIn />;
+  if (place.study === null) return <Shelf session={session.data} />;
+  return <Bench key={place.study} place={place} study={place.study} />;
+}

@@ -1,0 +1,99 @@
+/** The server's state in the query cache, and the stream that keeps it fresh. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { binary, get, type Job, patch, post, type StageDescription, type Study } from "./client";
+import type { Variant } from "./reports";
+
+export interface Session {
+  username: string | null;
+  upload_limit: number;
+}
+
+export const useSession = () =>
+  useQuery({ queryKey: ["session"], queryFn: () => get<Session>("session") });
+
+export const useStages = () =>
+  useQuery({
+    queryKey: ["stages"],
+    queryFn: () => get<StageDescription[]>("stages"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const useStudies = () =>
+  useQuery({ queryKey: ["studies"], queryFn: () => get<Study[]>("studies") });
+
+export const useStudy = (id: number) =>
+  useQuery({ queryKey: ["studies", id], queryFn: () => get<Study>(`studies/${id}`) });
+
+export const useVariant = (id: number | undefined) =>
+  useQuery({
+    queryKey: ["variant", id],
+    queryFn: () => get<Variant>(`variants/${id}`),
+    enabled: id !== undefined,
+  });
+
+export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => get<Job[]>("jobs") });
+
+/** Arrays of a stage's result; the product's key makes a new result a new entry. */
+export const useView = (variant: number, stage: string | null, product: string | null) =>
+  useQuery({
+    queryKey: ["view", variant, stage, product],
+    queryFn: ({ signal }) => binary(`variants/${variant}/stages/${stage}/view`, signal),
+    enabled: stage !== null && product !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 20_000,
+  });
+
+export function useSettings(variant: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (change: Record<string, Record<string, unknown>>) =>
+      patch<Variant>(`variants/${variant}/settings`, change),
+    onSuccess: (data) => client.setQueryData(["variant", variant], data),
+  });
+}
+
+export function useUndo(variant: number, way: "undo" | "redo") {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: () => post<Variant>(`variants/${variant}/${way}`),
+    onSuccess: (data) => client.setQueryData(["variant", variant], data),
+  });
+}
+
+function merge(jobs: Job[] | undefined, job: Job): Job[] {
+  const rest = (jobs ?? []).filter((j) => j.id !== job.id);
+  return [...rest, job].sort((a, b) => a.created.localeCompare(b.created));
+}
+
+export function useRun(variant: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (target: string) => post<Job>(`variants/${variant}/runs`, { target }),
+    onSuccess: (job) =>
+      client.setQueryData<Job[]>(["jobs"], (old) =>
+        old?.some((j) => j.id === job.id) ? old : merge(old, job),
+      ),
+  });
+}
+
+export const OVER = ["done", "failed", "cancelled"];
+
+/** Listen to the user's jobs; when one ends, what it may have changed is fetched again. */
+export function useEvents(signedIn: boolean) {
+  const client = useQueryClient();
+  useEffect(() => {
+    if (!signedIn) return;
+    const source = new EventSource("/api/events");
+    source.addEventListener("job", (event) => {
+      const job = JSON.parse((event as MessageEvent<string>).data) as Job;
+      const before = client.getQueryData<Job[]>(["jobs"])?.find((j) => j.id === job.id);
+      client.setQueryData<Job[]>(["jobs"], (old) => merge(old, job));
+      const moved = before?.stage !== job.stage || before?.state !== job.state;
+      if (moved && job.variant) client.invalidateQueries({ queryKey: ["variant", job.variant] });
+      if (before?.state !== job.state && OVER.includes(job.state))
+        client.invalidateQueries({ queryKey: ["studies"] });
+    });
+    return () => source.close();
+  }, [client, signedIn]);
+}

@@ -1,0 +1,135 @@
+/** What the reports of the stages hold, as far as the page reads them. */
+
+export interface Finding {
+  code: string;
+  level: "error" | "caution" | "note";
+  message: string;
+  count: number;
+  places: number[][];
+  advice: string;
+}
+
+export interface Opening {
+  name: string;
+  face: number;
+  centre: number[];
+  normal: number[];
+  area: number;
+  diameter: number;
+}
+
+export interface Face {
+  id: string;
+  surface: string;
+  area: number;
+  centre: number[];
+  opening?: boolean;
+}
+
+export interface GeometryReport {
+  file: string;
+  unit: string;
+  size: number[];
+  low: number[];
+  high: number[];
+  volume: number;
+  area: number;
+  bodies: { name: string; volume: number; faces: number }[];
+  faces: Face[];
+  openings: Opening[];
+  spaces: { openings: string[]; volume: number; pin: number[] }[];
+  findings: Finding[];
+}
+
+export interface DomainReport {
+  unit: string;
+  size: number[];
+  low: number[];
+  high: number[];
+  volume: number;
+  area: number;
+  pin: number[];
+  faces: Face[];
+  findings: Finding[];
+}
+
+export interface PatchRow {
+  name: string;
+  kind: string;
+  faces: string[];
+  area: number;
+}
+
+export interface Spread {
+  min: number;
+  max: number;
+  mean: number;
+}
+
+export interface Histogram {
+  edges: number[];
+  count: number[];
+}
+
+export interface SurfaceReport {
+  triangles: number;
+  points: number;
+  volume: number;
+  volume_error: number;
+  quality: Record<string, Spread>;
+  findings: Finding[];
+}
+
+export interface VolumeReport {
+  cells: number;
+  points: number;
+  volume: number;
+  quality: Record<string, Spread>;
+  histograms: Record<string, Histogram>;
+  splits: number;
+  swaps: number;
+  findings: Finding[];
+}
+
+export interface SizingReport {
+  edge: Spread;
+  forecast: { triangles: number; cells: number; memory: number };
+  findings: Finding[];
+}
+
+export interface CaseReport {
+  cells: number;
+  inlets: { name: string; area: number; hydraulic_diameter: number; reynolds: number }[];
+  patches: { name: string; kind: string; triangles: number; area: number; perimeter: number }[];
+  valid: boolean;
+  files: Record<string, number>;
+  findings: Finding[];
+}
+
+export interface PatchSetting {
+  name: string;
+  kind: string;
+  faces: string[] | "rest";
+}
+
+export interface StageState {
+  stage: string;
+  condition: "current" | "outdated" | "none";
+  settings: Record<string, unknown> | null;
+  default: Record<string, unknown> | null;
+  reasons: Record<string, string>;
+  changed: string[];
+  error: { code: string; message: string; blank: string | null; places: number[][] } | null;
+  report: Record<string, unknown> | null;
+  product: string | null;
+}
+
+export interface Variant {
+  id: number;
+  name: string;
+  study: number;
+  unit: string | null;
+  can_undo: boolean;
+  can_redo: boolean;
+  stages: StageState[];
+}

@@ -1,0 +1,140 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { ApiError } from "../api/client";
+import { OVER, useJobs, useRun, useStages, useStudy, useUndo, useVariant } from "../api/queries";
+import { go, type Place } from "../parts/route";
+import { useViewStore } from "../view/store";
+import type { Viewport } from "../view/viewport";
+import { Brief } from "./Brief";
+import { type BenchContext, Context } from "./context";
+import { Header } from "./Header";
+import { Ledger } from "./Ledger";
+import { ModelView } from "./ModelView";
+import { Shortcuts } from "./Shortcuts";
+import { Strip } from "./Strip";
+
+export function Bench({ place, study: studyId }: { place: Place; study: number }) {
+  const client = useQueryClient();
+  const study = useStudy(studyId);
+  const stages = useStages();
+  const jobs = useJobs();
+  const variantId = place.variant ?? study.data?.variants[0]?.id;
+  const variant = useVariant(variantId);
+  const run = useRun(variantId ?? 0);
+  const undo = useUndo(variantId ?? 0, "undo");
+  const redo = useUndo(variantId ?? 0, "redo");
+  const view = useRef<Viewport | null>(null);
+  const [trouble, setTrouble] = useState<string | null>(null);
+  const [sheet, setSheet] = useState(false);
+  const stage = stages.data?.some((s) => s.key === place.stage) ? place.stage : "geometry";
+
+  useEffect(() => () => useViewStore.getState().reset(), []);
+
+  const openStage = useCallback(
+    (next: string) => {
+      if (variantId !== undefined) go({ study: studyId, variant: variantId, stage: next });
+    },
+    [studyId, variantId],
+  );
+
+  const runTo = useCallback(
+    (target: string) => {
+      setTrouble(null);
+      run.mutate(target, {
+        onError: (error) => setTrouble(error instanceof ApiError ? error.message : String(error)),
+      });
+    },
+    [run.mutate],
+  );
+
+  const own = useMemo(
+    () => (jobs.data ?? []).filter((j) => j.variant === variantId),
+    [jobs.data, variantId],
+  );
+  const job = own.find((j) => !OVER.includes(j.state));
+  const lastJob = own.at(-1);
+
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const at = event.target as HTMLElement;
+      if (/^(INPUT|SELECT|TEXTAREA)$/.test(at.tagName)) return;
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+        event.preventDefault();
+        (event.shiftKey ? redo : undo).mutate();
+        return;
+      }
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      const number = Number(event.key);
+      const target = stages.data?.[number - 1];
+      if (number >= 1 && target) openStage(target.key);
+      else if (event.key === "f") view.current?.fit();
+      else if (event.key === "r") runTo(stage);
+      else if (event.key === "?") setSheet(true);
+      else if (event.key === "Escape") useViewStore.getState().setSelected([]);
+      else if (event.key === "l") useViewStore.getState().setLines(!useViewStore.getState().lines);
+      else if (event.key === "+") view.current?.zoomAt(null, 1.25);
+      else if (event.key === "-") view.current?.zoomAt(null, 0.8);
+      else if (at.tagName !== "BUTTON" && event.key.startsWith("Arrow")) {
+        const [yaw, pitch] = { Left: [-1, 0], Right: [1, 0], Up: [0, -1], Down: [0, 1] }[
+          event.key.slice(5) as "Left" | "Right" | "Up" | "Down"
+        ] as [number, number];
+        view.current?.turn(yaw * 0.12, pitch * 0.12);
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [openStage, runTo, stage, stages.data, undo, redo]);
+
+  if (study.isError || variant.isError) {
+    return (
+      <div className="p-10">
+        <p role="alert" className="sentence">
+          {(study.error ?? variant.error)?.message}
+        </p>
+        <button
+          type="button"
+          className="quiet mt-4"
+          onClick={() => go({ study: null, variant: null, stage: "" })}
+        >
+          Back to the shelf
+        </button>
+      </div>
+    );
+  }
+  if (!study.data || !stages.data || !variant.data) {
+    return <p className="sentence p-10 text-soft">Laying out the study …</p>;
+  }
+  const bench: BenchContext = {
+    variant: variant.data,
+    stages: stages.data,
+    stage,
+    job,
+    lastJob,
+    unit: variant.data.unit ?? "",
+    run: runTo,
+    openStage,
+    show: (at) => view.current?.show(at),
+  };
+  return (
+    <Context.Provider value={bench}>
+      <div className="grid h-full grid-cols-[236px_minmax(0,1fr)_348px] grid-rows-[46px_minmax(0,1fr)_116px]">
+        <Header
+          study={study.data}
+          undo={() => undo.mutate()}
+          redo={() => redo.mutate()}
+          refresh={() => client.invalidateQueries({ queryKey: ["studies"] })}
+          help={() => setSheet(true)}
+        />
+        <Ledger />
+        <ModelView
+          ready={(v) => {
+            view.current = v;
+          }}
+        />
+        <Brief trouble={trouble} />
+        <Strip />
+      </div>
+      <Shortcuts open={sheet} close={() => setSheet(false)} />
+    </Context.Provider>
+  );
+}

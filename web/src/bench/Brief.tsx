@@ -1,0 +1,126 @@
+import { Fragment, useState } from "react";
+import { ApiError } from "../api/client";
+import { useSettings } from "../api/queries";
+import { Blank } from "./Blank";
+import { Consequences } from "./Consequences";
+import { conditionOf, stateOf, useBench } from "./context";
+import { Findings } from "./Findings";
+import { Progress } from "./Header";
+
+/** A sentence with its blanks: text and {names}, in order. */
+export function parts(sentence: string): { text: string; blank: boolean }[] {
+  return sentence
+    .split(/(\{[a-z_]+\})/)
+    .filter(Boolean)
+    .map((p) =>
+      p.startsWith("{") ? { text: p.slice(1, -1), blank: true } : { text: p, blank: false },
+    );
+}
+
+export function Brief({ trouble }: { trouble: string | null }) {
+  const bench = useBench();
+  const { variant, stages, stage, job, run } = bench;
+  const description = stages.find((s) => s.key === stage)!;
+  const state = stateOf(variant, stage);
+  const settings = useSettings(variant.id);
+  const [wrong, setWrong] = useState<{ blank: string; message: string } | null>(null);
+  const condition = conditionOf(bench, stage);
+  const inside = state.settings?.where !== "as-is";
+
+  function change(name: string, value: unknown) {
+    setWrong(null);
+    settings.mutate(
+      { [stage]: { [name]: value } },
+      {
+        onError: (error) => {
+          const message = error instanceof ApiError ? error.message : String(error);
+          const at = (error instanceof ApiError && error.problem.blank) || `${stage}.${name}`;
+          setWrong({ blank: at, message });
+        },
+      },
+    );
+  }
+
+  const before = stages
+    .slice(0, stages.indexOf(description))
+    .filter((s) => stateOf(variant, s.key).condition !== "current");
+  const sentences = description.sentences.filter(
+    // closing openings says nothing when the part is the fluid
+    (s) => inside || !s.includes("{closed}"),
+  );
+  return (
+    <aside
+      aria-label="Brief"
+      className="flex min-h-0 flex-col overflow-auto border-l border-ink px-5 pb-6 pt-3.5"
+    >
+      <h1 className="heading text-[25px] leading-tight">{description.title}</h1>
+      {state.settings ? (
+        <div className="mt-1.5">
+          {sentences.map((sentence) => (
+            <div key={sentence} className="sentence">
+              {parts(sentence).map((part) => {
+                if (!part.blank) return <Fragment key={part.text}>{part.text}</Fragment>;
+                const blank = description.blanks.find((b) => b.name === part.text);
+                if (!blank) return null;
+                return (
+                  <Blank
+                    key={`${variant.id} ${blank.name}`}
+                    blank={blank}
+                    value={state.settings![blank.name]}
+                    reason={state.reasons[blank.name]}
+                    changed={state.changed.includes(blank.name)}
+                    wrong={wrong?.blank === `${stage}.${blank.name}`}
+                    change={(value) => change(blank.name, value)}
+                  />
+                );
+              })}{" "}
+            </div>
+          ))}
+        </div>
+      ) : (
+        <p className="sentence mt-2 text-soft">
+          The settings are derived from the model as soon as{" "}
+          {before.map((s) => s.title).join(" and ")} {before.length === 1 ? "is" : "are"} up to
+          date.
+        </p>
+      )}
+      {wrong && (
+        <p role="alert" className="mt-2 border-l-2 border-madder pl-2 text-madder">
+          ✕ {wrong.message} The earlier value is kept.
+        </p>
+      )}
+      <Consequences />
+      <div className="mt-4">
+        {job ? (
+          <Progress job={job} />
+        ) : (
+          <div className="flex items-center gap-2.5">
+            <button
+              type="button"
+              className="action"
+              disabled={condition === "current"}
+              onClick={() => run(stage)}
+            >
+              {description.action}
+            </button>
+            <span className="text-soft">
+              {condition === "current"
+                ? "✓ up to date"
+                : before.length > 0
+                  ? `runs ${before.map((s) => s.title).join(", ")} first`
+                  : condition === "outdated"
+                    ? "↻ out of date"
+                    : ""}
+            </span>
+          </div>
+        )}
+      </div>
+      {trouble && (
+        <p role="alert" className="mt-2 text-madder">
+          ✕ {trouble}
+        </p>
+      )}
+      <Findings />
+    </aside>
+  );
+}

@@ -1,0 +1,120 @@
+import type { VolumeReport } from "../api/reports";
+import { count, measure } from "../parts/numbers";
+import { RAMP } from "../view/palette";
+import { useViewStore } from "../view/store";
+import { useBench } from "./context";
+import { LOW_IS_BAD, METRIC_WORDS } from "./ModelView";
+
+const SHOWN = [
+  "equiangle_skewness",
+  "non_orthogonality",
+  "smallest_dihedral",
+  "volume",
+  "volume_ratio",
+];
+
+/** Worst, mean and best of each metric, and the histogram of the chosen one. */
+export function Quality({ report }: { report: VolumeReport }) {
+  const { unit } = useBench();
+  const { metric, setMetric } = useViewStore();
+  return (
+    <>
+      <table className="mt-3 w-full border-t border-line">
+        <thead>
+          <tr className="caps text-left">
+            <th className="pb-0.5 pt-2 font-normal">metric</th>
+            <th className="pt-2 text-right font-normal">worst</th>
+            <th className="pt-2 text-right font-normal">mean</th>
+            <th className="pt-2 text-right font-normal">best</th>
+          </tr>
+        </thead>
+        <tbody>
+          {SHOWN.map((key) => {
+            const spread = report.quality[key];
+            if (!spread) return null;
+            const [words, symbol] = METRIC_WORDS[key] ?? [key, ""];
+            const low = LOW_IS_BAD.includes(key);
+            const [worst, best] = low ? [spread.min, spread.max] : [spread.max, spread.min];
+            return (
+              <tr key={key} className={metric === key ? "bg-wash" : ""}>
+                <td>
+                  <button
+                    type="button"
+                    aria-pressed={metric === key}
+                    className="text-left hover:underline"
+                    onClick={() => setMetric(key)}
+                  >
+                    {words}
+                    {symbol && (
+                      <span className="text-soft">
+                        {symbol === "°" ? " °" : ` ${symbol.replace("unit", unit)}`}
+                      </span>
+                    )}
+                  </button>
+                </td>
+                <td className="text-right">{measure(worst, 3)}</td>
+                <td className="text-right">{measure(spread.mean, 3)}</td>
+                <td className="text-right">{measure(best, 3)}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <Bars report={report} metric={metric} />
+    </>
+  );
+}
+
+function Bars({ report, metric }: { report: VolumeReport; metric: string }) {
+  const { range, setRange } = useViewStore();
+  const histogram = report.histograms[metric];
+  if (!histogram) return null;
+  const most = Math.max(1, ...histogram.count);
+  const bins = histogram.count.length;
+  const turned = LOW_IS_BAD.includes(metric);
+  const [words] = METRIC_WORDS[metric] ?? [metric];
+  return (
+    <figure className="mt-3">
+      <figcaption className="caps">{words}: cells per bar; click shows them</figcaption>
+      <div className="mt-1 flex h-[74px] items-end border-b border-ink">
+        {histogram.count.map((n, k) => {
+          const low = histogram.edges[k]!;
+          const high = histogram.edges[k + 1]!;
+          const on = range?.metric === metric && range.low === low;
+          const x = turned ? 1 - k / (bins - 1) : k / (bins - 1);
+          return (
+            <button
+              key={low}
+              type="button"
+              disabled={n === 0}
+              aria-pressed={on}
+              title={`${measure(low, 3)} to ${measure(high, 3)}: ${count(n)} cells`}
+              aria-label={`${count(n)} cells from ${measure(low, 3)} to ${measure(high, 3)}`}
+              className="group flex h-full flex-1 items-end"
+              onClick={() => setRange(on ? null : { metric, low, high })}
+            >
+              <span
+                className={`block w-full border-r border-paper ${on ? "outline-2 outline-ink" : "group-hover:opacity-70"}`}
+                style={{
+                  // a bar of few cells still shows: the worst are few
+                  height: n === 0 ? 0 : `${Math.max(4, 100 * Math.sqrt(n / most))}%`,
+                  background: RAMP[Math.round(x * (RAMP.length - 2)) + 1],
+                }}
+              />
+            </button>
+          );
+        })}
+      </div>
+      <div className="flex justify-between text-[11.5px]">
+        <span>{measure(histogram.edges[0]!, 3)}</span>
+        <span className="text-soft">height ∝ √cells</span>
+        <span>{measure(histogram.edges.at(-1)!, 3)}</span>
+      </div>
+      {range?.metric === metric && (
+        <button type="button" className="quiet mt-1" onClick={() => setRange(null)}>
+          Show the whole mesh again
+        </button>
+      )}
+    </figure>
+  );
+}

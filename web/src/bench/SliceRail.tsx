@@ -1,0 +1,84 @@
+import { measure } from "../parts/numbers";
+import { type Axis, type Side, useViewStore } from "../view/store";
+import { reportOf, useBench } from "./context";
+
+const SIDES: [Side, string, string][] = [
+  ["behind", "◧", "cells of the plane, and the surface behind it"],
+  ["plane", "▏", "only the cells of the plane"],
+  ["both", "◫", "the whole surface too"],
+];
+
+export function SliceRail() {
+  const { variant, unit } = useBench();
+  const { slice, setSlice, setRange } = useViewStore();
+  const domain = reportOf(variant, "domain");
+  if (!domain) return null;
+  const axis = { x: 0, y: 1, z: 2 }[slice.axis];
+  const low = domain.low[axis] ?? 0;
+  const high = domain.high[axis] ?? 1;
+  const set = (change: Parameters<typeof setSlice>[0]) => {
+    setRange(null);
+    setSlice({ on: true, ...change });
+  };
+  return (
+    <div
+      role="group"
+      aria-label="Slice"
+      className="absolute right-3 top-10 flex w-14 flex-col items-center gap-1.5 border border-line bg-sheet py-2"
+    >
+      <button
+        type="button"
+        className="quiet px-1.5!"
+        aria-pressed={slice.on}
+        onClick={() => (slice.on ? setSlice({ on: false }) : set({}))}
+      >
+        slice
+      </button>
+      <div className="flex">
+        {(["x", "y", "z"] as Axis[]).map((a) => (
+          <button
+            key={a}
+            type="button"
+            className={`w-4 text-center ${slice.axis === a ? "bg-ink text-paper" : ""}`}
+            aria-pressed={slice.axis === a}
+            aria-label={`slice across ${a}`}
+            onClick={() => set({ axis: a })}
+          >
+            {a}
+          </button>
+        ))}
+      </div>
+      <input
+        type="range"
+        aria-label="position of the slice"
+        min={0}
+        max={1}
+        step={0.005}
+        value={slice.share}
+        onChange={(e) => set({ share: Number(e.target.value) })}
+        className="h-44 w-4 accent-verdigris"
+        style={{ writingMode: "vertical-lr", direction: "rtl" }}
+      />
+      <span className="text-center text-[11px] leading-tight">
+        {measure(low + slice.share * (high - low), 3)}
+        <br />
+        {unit}
+      </span>
+      <div className="flex">
+        {SIDES.map(([side, sign, words]) => (
+          <button
+            key={side}
+            type="button"
+            title={words}
+            aria-label={words}
+            aria-pressed={slice.side === side}
+            className={`w-4 text-center ${slice.side === side ? "bg-ink text-paper" : ""}`}
+            onClick={() => set({ side })}
+          >
+            {sign}
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,79 @@
+/** What all parts of the bench share: the variant, the stage at hand, and reports by stage. */
+import { createContext, useContext } from "react";
+import type { Job, StageDescription } from "../api/client";
+import type {
+  CaseReport,
+  DomainReport,
+  GeometryReport,
+  PatchRow,
+  SizingReport,
+  StageState,
+  SurfaceReport,
+  Variant,
+  VolumeReport,
+} from "../api/reports";
+
+export interface BenchContext {
+  variant: Variant;
+  stages: StageDescription[];
+  stage: string;
+  job: Job | undefined;
+  lastJob: Job | undefined;
+  unit: string;
+  run: (target: string) => void;
+  openStage: (stage: string) => void;
+  show: (place: number[]) => void;
+}
+
+export const Context = createContext<BenchContext | null>(null);
+
+export function useBench(): BenchContext {
+  const value = useContext(Context);
+  if (!value) throw new Error("outside of the bench");
+  return value;
+}
+
+export function stateOf(variant: Variant, stage: string): StageState {
+  const found = variant.stages.find((s) => s.stage === stage);
+  if (!found) throw new Error(`no stage ${stage}`);
+  return found;
+}
+
+interface Reports {
+  geometry: GeometryReport;
+  domain: DomainReport;
+  patches: { patches: PatchRow[] };
+  sizing: SizingReport;
+  surface: SurfaceReport;
+  volume: VolumeReport;
+  case: CaseReport;
+}
+
+export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): Reports[K] | null {
+  return stateOf(variant, stage).report as Reports[K] | null;
+}
+
+/** Patch number of each face of the fluid, by the patches' report; -1 where there is none. */
+export function patchOfFace(variant: Variant): number[] {
+  const domain = reportOf(variant, "domain");
+  const patches = reportOf(variant, "patches")?.patches ?? [];
+  if (!domain) return [];
+  const of = new Map<string, number>();
+  patches.forEach((p, k) => {
+    for (const face of p.faces) of.set(face, k);
+  });
+  return domain.faces.map((f) => of.get(f.id) ?? -1);
+}
+
+/** Condition of a stage for the strip: a running or failed job comes first. */
+export function conditionOf(bench: BenchContext, stage: string): string {
+  const state = stateOf(bench.variant, stage);
+  if (bench.job && bench.job.state === "running" && bench.job.stage === stage) return "running";
+  if (
+    state.condition !== "current" &&
+    bench.lastJob?.state === "failed" &&
+    bench.lastJob.stage === stage
+  )
+    return "failed";
+  return state.condition;
+}

@@ -1,0 +1,23 @@
+import { describe, expect, it } from "vitest";
+import { bytes, count, duration, measure, withUnit } from "./numbers";
+
+describe("numbers", () => {
+  it("separates thousands", () => {
+    expect(count(1234567)).toBe("1,234,567");
+    expect(measure(384763.9589, 6)).toBe("384,764");
+  });
+  it("keeps significant digits", () => {
+    expect(measure(0.012345)).toBe("0.01235");
+    expect(measure(25.4)).toBe("25.4");
+    expect(measure(1.002e-3)).toBe("0.001002");
+  });
+  it("writes very large and very small numbers with a power", () => {
+    expect(measure(1.5e-9)).toBe("1.5·10⁻⁹");
+    expect(measure(2e8)).toBe("2·10⁸");
+  });
+  it("adds units, durations and sizes", () => {
+    expect(withUnit(12, "mm", 3)).toBe("12 mm³");
+    expect(duration(75)).toBe("1 min");
+    expect(bytes(23_760_072)).toBe("23.8 MB");
+  });
+});

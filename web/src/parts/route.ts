@@ -1,0 +1,48 @@
+/** The address as the place in the application: the shelf, or a stage of a study's variant. */
+import { useSyncExternalStore } from "react";
+
+export interface Place {
+  study: number | null;
+  variant: number | null;
+  stage: string;
+}
+
+export function readPlace(path: string): Place {
+  const found = /^\/study\/(\d+)(?:\/(\d+))?(?:\/([a-z]+))?/.exec(path);
+  return {
+    study: found ? Number(found[1]) : null,
+    variant: found?.[2] ? Number(found[2]) : null,
+    stage: found?.[3] ?? "geometry",
+  };
+}
+
+export function pathOf(place: Place): string {
+  if (place.study === null) return "/";
+  const variant = place.variant === null ? "" : `/${place.variant}/${place.stage}`;
+  return `/study/${place.study}${variant}`;
+}
+
+const listeners = new Set<() => void>();
+window.addEventListener("popstate", () => {
+  for (const tell of listeners) tell();
+});
+
+export function go(place: Place, replace = false): void {
+  const path = pathOf(place);
+  if (path !== location.pathname) {
+    if (replace) history.replaceState(null, "", path);
+    else history.pushState(null, "", path);
+  }
+  for (const tell of listeners) tell();
+}
+
+export function usePlace(): Place {
+  const path = useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => location.pathname,
+  );
+  return readPlace(path);
+}

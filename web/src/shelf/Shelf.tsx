@@ -1,0 +1,274 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { type DragEvent, useEffect, useRef, useState } from "react";
+import { ApiError, type Job, patch, post, remove, type Study } from "../api/client";
+import { OVER, type Session, useJobs, useStages, useStudies } from "../api/queries";
+import { ago, count, duration } from "../parts/numbers";
+import { go } from "../parts/route";
+import { Wordmark } from "../parts/Wordmark";
+
+type Order = "updated" | "name" | "cells";
+
+export function Shelf({ session }: { session: Session }) {
+  const client = useQueryClient();
+  const studies = useStudies();
+  const jobs = useJobs();
+  const [find, setFind] = useState("");
+  const [order, setOrder] = useState<Order>("updated");
+  const [archived, setArchived] = useState(false);
+  const [over, setOver] = useState(false);
+  const [trouble, setTrouble] = useState<string | null>(null);
+  const [mine, setMine] = useState<string[]>([]);
+  const [closed, setClosed] = useState<string[]>([]);
+  const input = useRef<HTMLInputElement>(null);
+
+  async function takeIn(files: FileList | null) {
+    setTrouble(null);
+    for (const file of Array.from(files ?? [])) {
+      if (file.size > session.upload_limit) {
+        const limit = Math.round(session.upload_limit / 2 ** 20);
+        setTrouble(
+          `${file.name} has ${count(file.size / 2 ** 20)} MiB; the limit is ${limit} MiB. Leave out bodies that the flow never sees and export it again.`,
+        );
+        continue;
+      }
+      const form = new FormData();
+      form.append("file", file);
+      try {
+        const job = await post<Job>("studies", form);
+        setMine((old) => [...old, job.id]);
+        client.invalidateQueries({ queryKey: ["jobs"] });
+      } catch (error) {
+        setTrouble(error instanceof ApiError ? error.message : `${file.name} could not be sent.`);
+      }
+    }
+  }
+
+  const intakes = (jobs.data ?? []).filter((j) => j.target === "geometry" && mine.includes(j.id));
+  const done = intakes.find((j) => j.state === "done" && j.study !== null);
+  useEffect(() => {
+    // a file dropped here opens as soon as it has been read
+    if (done?.study && done.variant)
+      go({ study: done.study, variant: done.variant, stage: "geometry" });
+  }, [done?.study, done?.variant]);
+
+  function drop(event: DragEvent) {
+    event.preventDefault();
+    setOver(false);
+    takeIn(event.dataTransfer.files);
+  }
+
+  const rows = (studies.data ?? [])
+    .filter((s) => s.archived === archived)
+    .filter((s) => `${s.name} ${s.file_name}`.toLowerCase().includes(find.toLowerCase()))
+    .sort((a, b) => {
+      if (order === "name") return a.name.localeCompare(b.name);
+      if (order === "cells") return (b.cells ?? 0) - (a.cells ?? 0);
+      return b.updated.localeCompare(a.updated);
+    });
+
+  return (
+    // the whole page takes dropped files; the button does the same for the keyboard
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
+      onDrop={drop}
+    >
+      <header className="flex h-14 shrink-0 items-center gap-5 border-b border-ink px-6">
+        <Wordmark small />
+        <label className="ml-6">
+          <span className="sr-only">Search studies</span>
+          <input
+            className="blank w-52"
+            placeholder="search studies"
+            value={find}
+            onChange={(e) => setFind(e.target.value)}
+          />
+        </label>
+        <label className="flex items-center gap-2 text-soft">
+          sorted by
+          <select
+            className="blank"
+            value={order}
+            onChange={(e) => setOrder(e.target.value as Order)}
+          >
+            <option value="updated">last change</option>
+            <option value="name">name</option>
+            <option value="cells">cells</option>
+          </select>
+        </label>
+        <button
+          type="button"
+          className="quiet"
+          aria-pressed={archived}
+          onClick={() => setArchived(!archived)}
+        >
+          Archive
+        </button>
+        <span className="ml-auto text-soft">signed in as {session.username}</span>
+        <button
+          type="button"
+          className="quiet"
+          onClick={async () => {
+            await remove("session");
+            client.clear();
+          }}
+        >
+          Sign out
+        </button>
+      </header>
+      <main className="min-h-0 flex-1 overflow-auto px-6 py-5">
+        <h1 className="heading mb-4 text-[26px]">{archived ? "Archived studies" : "Studies"}</h1>
+        {trouble && <Message tone="madder" text={trouble} close={() => setTrouble(null)} />}
+        {intakes
+          .filter((j) => j.state !== "done" && !closed.includes(j.id))
+          .map((job) => (
+            <Intake key={job.id} job={job} close={() => setClosed([...closed, job.id])} />
+          ))}
+        <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-5">
+          {!archived && (
+            <li>
+              <button
+                type="button"
+                onClick={() => input.current?.click()}
+                className={`flex h-full min-h-[250px] w-full flex-col items-center justify-center border-2 border-dashed p-6 text-center ${
+                  over ? "border-verdigris bg-wash" : "border-line hover:border-ink"
+                }`}
+              >
+                <span className="heading text-[20px]">Begin a study</span>
+                <span className="mt-1 text-soft">Drop a STEP file anywhere, or choose one.</span>
+              </button>
+              <input
+                ref={input}
+                type="file"
+                aria-label="STEP file"
+                className="sr-only"
+                tabIndex={-1}
+                onChange={(e) => {
+                  takeIn(e.target.files);
+                  e.target.value = "";
+                }}
+              />
+            </li>
+          )}
+          {rows.map((study) => (
+            <Print key={study.id} study={study} jobs={jobs.data ?? []} />
+          ))}
+        </ul>
+        {studies.isSuccess && rows.length === 0 && (archived || find) && (
+          <p className="sentence text-soft">
+            {find ? `No study matches “${find}”.` : "Nothing is archived."}
+          </p>
+        )}
+      </main>
+    </div>
+  );
+}
+
+function Message({ tone, text, close }: { tone: string; text: string; close: () => void }) {
+  const colour = tone === "madder" ? "border-madder text-madder" : "border-ink";
+  return (
+    <div
+      role="alert"
+      className={`mb-4 flex max-w-3xl items-start gap-3 border bg-sheet p-3 ${colour}`}
+    >
+      <span className="flex-1">✕ {text}</span>
+      <button type="button" className="quiet text-ink" onClick={close}>
+        Close
+      </button>
+    </div>
+  );
+}
+
+function Intake({ job, close }: { job: Job; close: () => void }) {
+  if (job.state === "failed" || job.state === "cancelled") {
+    const text = job.problem?.message ?? `Reading ${job.file_name} was cancelled.`;
+    return <Message tone="madder" text={text} close={close} />;
+  }
+  return (
+    <div
+      role="status"
+      className="mb-4 flex max-w-3xl items-center gap-3 border border-line bg-sheet p-3"
+    >
+      <span className="flex-1">
+        Reading <b>{job.file_name}</b>: {job.doing || "waiting"}
+        {job.seconds_left ? `, about ${duration(job.seconds_left)} left` : ""}
+      </span>
+      <progress className="w-40 accent-verdigris" value={job.share} max={1} />
+      <button type="button" className="quiet" onClick={() => post(`jobs/${job.id}/cancel`)}>
+        Cancel
+      </button>
+    </div>
+  );
+}
+
+function Print({ study, jobs }: { study: Study; jobs: Job[] }) {
+  const client = useQueryClient();
+  const stages = useStages();
+  const title = stages.data?.find((s) => s.key === study.furthest)?.title;
+  const running = jobs.find((j) => j.study === study.id && !OVER.includes(j.state));
+  const refresh = () => client.invalidateQueries({ queryKey: ["studies"] });
+  return (
+    <li className="group flex flex-col border border-line bg-sheet hover:border-ink">
+      <a
+        href={`/study/${study.id}`}
+        onClick={(event) => {
+          if (event.metaKey || event.ctrlKey) return;
+          event.preventDefault();
+          go({ study: study.id, variant: null, stage: "geometry" });
+        }}
+        className="block"
+      >
+        <span className="m-2.5 flex h-[170px] items-center justify-center border border-line bg-paper">
+          {study.picture ? (
+            <img
+              src={study.picture}
+              alt={`${study.name}, its model`}
+              className="max-h-full max-w-full"
+            />
+          ) : (
+            <span className="text-soft">{running ? "being read" : "no picture yet"}</span>
+          )}
+        </span>
+        <span className="block px-4 pb-1">
+          <span className="heading block text-[19px] leading-tight">{study.name}</span>
+          <span className="block text-soft">
+            {running
+              ? `running: ${Math.round(100 * running.share)} %`
+              : [title && `at ${title}`, study.cells && `${count(study.cells)} cells`]
+                  .filter(Boolean)
+                  .join(" · ") || "not read yet"}
+          </span>
+        </span>
+      </a>
+      <span className="flex items-center gap-2 px-4 pb-3 text-soft">
+        <span className="flex-1">
+          {ago(study.updated)}, {study.owner}
+        </span>
+        <button
+          type="button"
+          className="quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"
+          onClick={async () => {
+            await post(`studies/${study.id}/duplicate`);
+            refresh();
+          }}
+        >
+          Duplicate
+        </button>
+        <button
+          type="button"
+          className="quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"
+          onClick={async () => {
+            await patch(`studies/${study.id}`, { archived: !study.archived });
+            refresh();
+          }}
+        >
+          {study.archived ? "Bring back" : "Archive"}
+        </button>
+      </span>
+    </li>
+  );
+}

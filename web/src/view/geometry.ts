@@ -1,0 +1,121 @@
+/** Arrays from the server as buffers for drawing. */
+import * as THREE from "three";
+
+const BARY = [1, 0, 0, 0, 1, 0, 0, 0, 1];
+
+export interface SurfaceArrays {
+  points: Float32Array;
+  triangles: Int32Array;
+  region: Int32Array;
+}
+
+/**
+ * Triangles with corners of their own. smooth: normals averaged within a region, for CAD faces;
+ * otherwise flat, so that each triangle of a mesh shows.
+ */
+export function surfaceGeometry(data: SurfaceArrays, smooth: boolean): THREE.BufferGeometry {
+  const { points, triangles, region } = data;
+  const m = triangles.length / 3;
+  const position = new Float32Array(9 * m);
+  const normal = new Float32Array(9 * m);
+  const bary = new Float32Array(9 * m);
+  const regions = new Float32Array(3 * m);
+  const sum = new Map<number, [number, number, number]>();
+  const n = points.length / 3;
+  const flat = new Float32Array(3 * m);
+  for (let t = 0; t < m; t++) {
+    for (let i = 0; i < 3; i++) {
+      const v = triangles[3 * t + i]!;
+      for (let k = 0; k < 3; k++) position[9 * t + 3 * i + k] = points[3 * v + k]!;
+      regions[3 * t + i] = region[t]!;
+    }
+    bary.set(BARY, 9 * t);
+    const p = 9 * t;
+    const ux = position[p + 3]! - position[p]!;
+    const uy = position[p + 4]! - position[p + 1]!;
+    const uz = position[p + 5]! - position[p + 2]!;
+    const vx = position[p + 6]! - position[p]!;
+    const vy = position[p + 7]! - position[p + 1]!;
+    const vz = position[p + 8]! - position[p + 2]!;
+    const nx = uy * vz - uz * vy;
+    const ny = uz * vx - ux * vz;
+    const nz = ux * vy - uy * vx;
+    flat.set([nx, ny, nz], 3 * t);
+    if (smooth) {
+      for (let i = 0; i < 3; i++) {
+        const key = region[t]! * n + triangles[3 * t + i]!;
+        const s = sum.get(key);
+        if (s) {
+          s[0] += nx;
+          s[1] += ny;
+          s[2] += nz;
+        } else sum.set(key, [nx, ny, nz]);
+      }
+    }
+  }
+  for (let t = 0; t < m; t++) {
+    for (let i = 0; i < 3; i++) {
+      const s = smooth
+        ? sum.get(region[t]! * n + triangles[3 * t + i]!)!
+        : [flat[3 * t]!, flat[3 * t + 1]!, flat[3 * t + 2]!];
+      const length = Math.hypot(s[0]!, s[1]!, s[2]!) || 1;
+      for (let k = 0; k < 3; k++) normal[9 * t + 3 * i + k] = s[k]! / length;
+    }
+  }
+  const out = new THREE.BufferGeometry();
+  out.setAttribute("position", new THREE.BufferAttribute(position, 3));
+  out.setAttribute("normal", new THREE.BufferAttribute(normal, 3));
+  out.setAttribute("bary", new THREE.BufferAttribute(bary, 3));
+  out.setAttribute("region", new THREE.BufferAttribute(regions, 1));
+  return out;
+}
+
+/** Faces of cells with a value each, flat. */
+export function cellGeometry(
+  points: Float32Array,
+  triangles: Int32Array,
+  value: Float32Array,
+): THREE.BufferGeometry {
+  const region = new Int32Array(triangles.length / 3);
+  const out = surfaceGeometry({ points, triangles, region }, false);
+  const values = new Float32Array(triangles.length);
+  for (let t = 0; t < value.length; t++) values.fill(value[t]!, 3 * t, 3 * t + 3);
+  out.deleteAttribute("region");
+  out.setAttribute("value", new THREE.BufferAttribute(values, 1));
+  return out;
+}
+
+/** Area of each region's triangles. */
+export function regionBounds(data: SurfaceArrays): THREE.Box3 {
+  const box = new THREE.Box3();
+  const p = new THREE.Vector3();
+  for (let i = 0; i < data.points.length; i += 3) {
+    box.expandByPoint(p.set(data.points[i]!, data.points[i + 1]!, data.points[i + 2]!));
+  }
+  return box;
+}
+
+/** The segments between neighbouring triangles of different regions, and open edges. */
+export function regionLines(data: SurfaceArrays): Float32Array {
+  const { points, triangles, region } = data;
+  const n = points.length / 3;
+  const seen = new Map<number, number>();
+  const out: number[] = [];
+  const push = (a: number, b: number) => {
+    for (const v of [a, b]) out.push(points[3 * v]!, points[3 * v + 1]!, points[3 * v + 2]!);
+  };
+  for (let t = 0; t < region.length; t++) {
+    for (let i = 0; i < 3; i++) {
+      const a = triangles[3 * t + i]!;
+      const b = triangles[3 * t + ((i + 1) % 3)]!;
+      const key = a < b ? a * n + b : b * n + a;
+      const other = seen.get(key);
+      if (other === undefined) seen.set(key, region[t]!);
+      else {
+        if (other !== region[t]!) push(a, b);
+        seen.delete(key);
+      }
+    }
+  }
+  return new Float32Array(out);
+}

@@ -1,0 +1,44 @@
+/** Our colours for patches and the ramp for quality, both readable for colour-blind people. */
+
+export const PATCH_COLOURS = [
+  "#3f8f82",
+  "#c98f34",
+  "#4a62a8",
+  "#b5564b",
+  "#7f5f8f",
+  "#7d8a3a",
+  "#58788a",
+  "#9a6b4a",
+] as const;
+
+export const WALL_COLOUR = "#d9d2c2";
+
+/** Paper to ink through verdigris; lightness falls evenly, so the worst is darkest. */
+export const RAMP = [
+  "#f1ead6",
+  "#c9d8b8",
+  "#8fbfa5",
+  "#56998f",
+  "#2f6f78",
+  "#274a63",
+  "#1d2440",
+] as const;
+
+export function colourOf(index: number, kind: string): string {
+  if (kind === "wall") return WALL_COLOUR;
+  return PATCH_COLOURS[index % PATCH_COLOURS.length]!;
+}
+
+export function rgb(hex: string): [number, number, number] {
+  const n = Number.parseInt(hex.slice(1), 16);
+  return [((n >> 16) & 255) / 255, ((n >> 8) & 255) / 255, (n & 255) / 255];
+}
+
+/** Pattern numbers of the surface shader, by patch kind. */
+export const PATTERN: Record<string, number> = {
+  none: 0,
+  wall: 1,
+  inlet: 2,
+  outlet: 3,
+  symmetry: 4,
+};

@@ -1,0 +1,108 @@
+/** The engraving: pale faces, fine lines, hatching that carries meaning. GLSL for WebGL 2. */
+
+export const SURFACE_VERTEX = /* glsl */ `
+  attribute float region;
+  attribute vec3 bary;
+  varying vec3 vNormal;
+  varying vec3 vWorld;
+  varying vec3 vBary;
+  varying float vRegion;
+  void main() {
+    vNormal = normalize(normalMatrix * normal);
+    vWorld = position;
+    vBary = bary;
+    vRegion = region;
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  }
+`;
+
+export const SURFACE_FRAGMENT = /* glsl */ `
+  uniform sampler2D regions;
+  uniform float regionCount;
+  uniform float meshLines;
+  uniform vec4 plane;
+  uniform float clipping;
+  uniform float ratio;
+  varying vec3 vNormal;
+  varying vec3 vWorld;
+  varying vec3 vBary;
+  varying float vRegion;
+
+  float line(float x, float period, float width) {
+    float d = abs(fract(x / period + 0.5) - 0.5) * period;
+    return 1.0 - smoothstep(width - 0.6, width + 0.6, d);
+  }
+
+  void main() {
+    if (clipping > 0.5 && dot(plane.xyz, vWorld) > plane.w) discard;
+    float u = (floor(vRegion + 0.5) + 0.5) / regionCount;
+    vec4 colour = texture2D(regions, vec2(u, 0.25));
+    vec4 state = texture2D(regions, vec2(u, 0.75));
+    if (state.r > 0.9) discard;
+    bool back = !gl_FrontFacing;
+    vec3 n = normalize(back ? -vNormal : vNormal);
+    float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
+    vec3 base = colour.rgb;
+    vec3 ink = vec3(0.133, 0.149, 0.169);
+    vec3 shown = mix(base * vec3(0.70, 0.71, 0.73), base, smoothstep(0.1, 0.95, light));
+    if (back) shown = mix(shown, vec3(0.72, 0.69, 0.62), 0.55);
+    vec2 at = gl_FragCoord.xy / ratio;
+    // engraved shade: lines get closer where it is dark
+    float dark = 1.0 - light;
+    float shade = line(at.x + at.y, 5.0, 0.35) * smoothstep(0.42, 0.75, dark) * 0.5
+                + line(at.x - at.y, 5.0, 0.35) * smoothstep(0.68, 0.9, dark) * 0.5;
+    int pattern = int(floor(state.g * 255.0 / 32.0 + 0.5));
+    float mark = 0.0;
+    if (pattern == 2) mark = line(at.x, 7.0, 0.7) * 0.55;
+    if (pattern == 3) mark = line(at.y, 7.0, 0.7) * 0.55;
+    if (pattern == 4) mark = line(at.x + at.y, 9.0, 0.6) * step(0.35, fract((at.x - at.y) / 22.0)) * 0.6;
+    shown = mix(shown, ink, max(shade * 0.55, mark));
+    if (meshLines > 0.5) {
+      vec3 w = fwidth(vBary);
+      vec3 near = smoothstep(vec3(0.0), w * 1.05, vBary);
+      float edge = 1.0 - min(near.x, min(near.y, near.z));
+      // where triangles are smaller than a few pixels the lines would only darken everything
+      float small = clamp(1.0 - 2.2 * max(w.x, max(w.y, w.z)), 0.0, 1.0);
+      shown = mix(shown, ink, edge * 0.62 * small);
+    }
+    if (state.b > 0.75) shown = mix(shown, vec3(0.133, 0.416, 0.373), 0.62);
+    else if (state.b > 0.25) shown = mix(shown, vec3(0.133, 0.416, 0.373), 0.25);
+    float see = state.a < 0.75 ? 0.25 : 1.0;
+    gl_FragColor = vec4(shown, see);
+  }
+`;
+
+export const CELL_VERTEX = /* glsl */ `
+  attribute float value;
+  attribute vec3 bary;
+  varying vec3 vNormal;
+  varying vec3 vBary;
+  varying float vValue;
+  void main() {
+    vNormal = normalize(normalMatrix * normal);
+    vBary = bary;
+    vValue = value;
+    gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  }
+`;
+
+export const CELL_FRAGMENT = /* glsl */ `
+  uniform sampler2D ramp;
+  uniform vec2 limits;
+  varying vec3 vNormal;
+  varying vec3 vBary;
+  varying float vValue;
+  void main() {
+    float x = clamp((vValue - limits.x) / (limits.y - limits.x), 0.0, 1.0);
+    vec3 base = texture2D(ramp, vec2(x * 0.996 + 0.002, 0.5)).rgb;
+    vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
+    float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
+    vec3 shown = base * mix(0.78, 1.0, light);
+    vec3 w = fwidth(vBary);
+    vec3 near = smoothstep(vec3(0.0), w * 1.1, vBary);
+    float edge = 1.0 - min(near.x, min(near.y, near.z));
+    float small = clamp(1.0 - 2.0 * max(w.x, max(w.y, w.z)), 0.0, 1.0);
+    vec3 ink = vec3(0.133, 0.149, 0.169);
+    gl_FragColor = vec4(mix(shown, ink, edge * 0.75 * small), 1.0);
+  }
+`;

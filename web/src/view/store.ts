@@ -1,0 +1,75 @@
+/** The state of the view: selection, what is hidden, the slice, colouring, marks. */
+import { create } from "zustand";
+
+export type Axis = "x" | "y" | "z";
+export type Side = "both" | "plane" | "behind";
+
+export interface Mark {
+  id: string;
+  at: number[];
+  text: string;
+  tone: "ink" | "accent" | "caution" | "error" | "quiet";
+  title?: string;
+}
+
+export interface CellRange {
+  metric: string;
+  low: number;
+  high: number;
+}
+
+export interface Probe {
+  at: number[];
+  size: number;
+}
+
+interface ViewState {
+  selected: number[];
+  hovered: number | null;
+  hidden: number[];
+  slice: { on: boolean; axis: Axis; share: number; side: Side };
+  metric: string;
+  range: CellRange | null;
+  marks: Mark[];
+  lines: boolean;
+  select: (region: number, add: boolean) => void;
+  setSelected: (regions: number[]) => void;
+  hover: (region: number | null) => void;
+  setHidden: (regions: number[]) => void;
+  setSlice: (change: Partial<ViewState["slice"]>) => void;
+  setMetric: (metric: string) => void;
+  setRange: (range: CellRange | null) => void;
+  setMarks: (marks: Mark[]) => void;
+  setLines: (lines: boolean) => void;
+  reset: () => void;
+}
+
+export const START = {
+  selected: [],
+  hovered: null,
+  hidden: [],
+  slice: { on: false, axis: "y" as Axis, share: 0.5, side: "behind" as Side },
+  metric: "equiangle_skewness",
+  range: null,
+  marks: [],
+  lines: true,
+};
+
+export const useViewStore = create<ViewState>((set) => ({
+  ...START,
+  select: (region, add) =>
+    set((s) => {
+      if (!add) return { selected: [region] };
+      const has = s.selected.includes(region);
+      return { selected: has ? s.selected.filter((r) => r !== region) : [...s.selected, region] };
+    }),
+  setSelected: (selected) => set({ selected }),
+  hover: (hovered) => set({ hovered }),
+  setHidden: (hidden) => set({ hidden }),
+  setSlice: (change) => set((s) => ({ slice: { ...s.slice, ...change } })),
+  setMetric: (metric) => set({ metric, range: null }),
+  setRange: (range) => set({ range }),
+  setMarks: (marks) => set({ marks }),
+  setLines: (lines) => set({ lines }),
+  reset: () => set(START),
+}));
