@@ -62,7 +62,11 @@ def _call(command: list[str], folder: Path) -> subprocess.CompletedProcess[str]:
     with (folder / "command.log").open("a+") as log:
         start = log.seek(0, os.SEEK_END)
         done = subprocess.run(
-            _as_owner(command), stdout=log, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, cwd="/"
+            _as_owner(command),
+            stdout=log,
+            stderr=subprocess.STDOUT,
+            stdin=subprocess.DEVNULL,
+            cwd="/",
         )
         log.seek(start)
         return subprocess.CompletedProcess(command, done.returncode, log.read())
@@ -133,7 +137,19 @@ def start(folder: Path, durable: bool = True) -> Cluster:
         options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
     log = folder / "server.log"
     done = _call(
-        [str(bin_ / "pg_ctl"), "start", "-w", "-t", "60", "-D", str(data), "-l", str(log), "-o", options],
+        [
+            str(bin_ / "pg_ctl"),
+            "start",
+            "-w",
+            "-t",
+            "60",
+            "-D",
+            str(data),
+            "-l",
+            str(log),
+            "-o",
+            options,
+        ],
         folder,
     )
     if done.returncode != 0:
@@ -169,7 +185,17 @@ def _read_as_owner(path: Path) -> str:
 def stop(cluster: Cluster) -> None:
     """Stop a cluster; its files stay."""
     _call(
-        [str(programs() / "pg_ctl"), "stop", "-m", "fast", "-w", "-t", "30", "-D", str(cluster.folder / "data")],
+        [
+            str(programs() / "pg_ctl"),
+            "stop",
+            "-m",
+            "fast",
+            "-w",
+            "-t",
+            "30",
+            "-D",
+            str(cluster.folder / "data"),
+        ],
         cluster.folder,
     )
 

@@ -165,7 +165,9 @@ def serve() -> None:
         _wait_for(address, services)
         if port != wanted:
             print(f"Port {wanted} is taken, so another one is used.")
-        print(f"\nIntaglio is ready at {address}\nSign in as demo, password northmere. Ctrl-C stops it.\n")
+        print(
+            f"\nIntaglio is ready at {address}\nSign in as demo, password northmere. Ctrl-C stops it.\n"
+        )
         sys.stdout.flush()
         while True:
             time.sleep(1)

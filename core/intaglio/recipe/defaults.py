@@ -86,7 +86,7 @@ def sizing_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
     passage = 4.0 * volume / area
     largest = passage / 10.0
     why_largest = f"A tenth of the passage width 4V/A = {passage:.3g} {unit}."
-    ceiling = (8.0 * volume / _CELLS) ** (1 / 3)
+    ceiling = (10.5 * volume / _CELLS) ** (1 / 3)
     if ceiling > largest:
         largest = ceiling
         why_largest = f"So large that the fluid takes about {_CELLS:,} cells."

@@ -63,7 +63,7 @@ def resolve(
             "Put them on a patch, or let one patch take all the rest.",
         )
     for k, row in enumerate(patches):
-        if not members[k] and row["faces"] != "rest":
+        if not row["faces"]:
             found.append(
                 Finding(
                     "empty-patch",

@@ -66,7 +66,7 @@ def picture(
     strong: NDArray[np.float64],
     fine: NDArray[np.float64],
     width: int = 480,
-    height: int = 300,
+    height: int = 210,
 ) -> bytes:
     """PNG of a surface seen from front, right and above.
 
@@ -79,7 +79,7 @@ def picture(
     p = points @ frame.T
     low, high = p.min(axis=0), p.max(axis=0)
     w, h = width * _OVER, height * _OVER
-    zoom = 0.86 * min(w / max(high[0] - low[0], 1e-30), h / max(high[1] - low[1], 1e-30))
+    zoom = 0.94 * min(w / max(high[0] - low[0], 1e-30), h / max(high[1] - low[1], 1e-30))
     shift = np.array([w / 2, h / 2, 0]) - zoom * np.array([*(low + high)[:2] / 2, 0])
 
     def screen(x: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -29,7 +29,7 @@ from intaglio.formats.cgns import cgns_bytes
 from intaglio.formats.stl import patch_files
 from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.mesh import Mesh, Patch, tet_mesh
-from intaglio.mesh.quality import cell_metrics, summary, triangle_angles
+from intaglio.mesh.quality import cell_metrics, summary, tet_volumes, triangle_angles
 from intaglio.mesh.report import histograms, mesh_findings, patch_rows, report
 from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.validity import Finding
@@ -436,11 +436,11 @@ def _mesh_picture(
 
 
 def _opened(points: NDArray[np.float64], tets: NDArray[np.int32]) -> NDArray[np.uint8]:
-    """Picture of the cells behind the middle plane, so that the inside shows."""
-    low, high = points.min(axis=0), points.max(axis=0)
-    middle = 0.5 * (low[1] + high[1])
-    behind = np.flatnonzero(points[tets, 1].mean(axis=1) > middle)
-    faces, _ = outer_faces(tets, behind)
+    """Picture of the cells behind a plane through their middle, so that the inside shows."""
+    middle = points[tets].mean(axis=1)
+    volumes = tet_volumes(points, tets)
+    across = float((middle[:, 1] * volumes).sum() / volumes.sum())
+    faces, _ = outer_faces(tets, np.flatnonzero(middle[:, 1] > across))
     return _mesh_picture(points, faces, np.zeros((0, 2, 3)))
 
 

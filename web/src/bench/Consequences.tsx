@@ -138,6 +138,9 @@ function SizingConsequences() {
   );
 }
 
+const FILES = ["mesh.cgns", "mesh.vtu", "case.yaml", "report.json", "README.txt"];
+const order = (name: string) => (FILES.includes(name) ? FILES.indexOf(name) : FILES.length);
+
 const METRES: Record<string, number> = {
   mm: 1e-3,
   cm: 1e-2,
@@ -183,12 +186,14 @@ function CaseConsequences() {
             Export mesh and case
           </a>
           <ul className="mt-2 text-[12px] text-soft">
-            {Object.entries(report.files).map(([name, size]) => (
-              <li key={name} className="flex justify-between">
-                <span>{name}</span>
-                <span>{bytes(size)}</span>
-              </li>
-            ))}
+            {Object.entries(report.files)
+              .sort(([a], [b]) => order(a) - order(b) || a.localeCompare(b))
+              .map(([name, size]) => (
+                <li key={name} className="flex justify-between">
+                  <span>{name}</span>
+                  <span>{bytes(size)}</span>
+                </li>
+              ))}
           </ul>
         </div>
       )}

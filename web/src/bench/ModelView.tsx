@@ -7,7 +7,7 @@ import { colourOf, PATTERN, RAMP } from "../view/palette";
 import { type Mark, useViewStore } from "../view/store";
 import { type RegionLook, type StandardView, Viewport } from "../view/viewport";
 import { patchOfFace, reportOf, stateOf, useBench } from "./context";
-import { SliceRail } from "./SliceRail";
+import { SliceRail, shareOf } from "./SliceRail";
 
 /** Which stage's result is drawn at a stage: its own, or the nearest before it that exists. */
 const DRAWN: Record<string, string[]> = {
@@ -145,7 +145,7 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
   const axis = { x: 0, y: 1, z: 2 }[slice.axis];
   const low = domain?.low[axis] ?? 0;
   const high = domain?.high[axis] ?? 1;
-  const offset = low + slice.share * (high - low);
+  const offset = low + (domain ? shareOf(slice.share, axis, domain) : 0.5) * (high - low);
   const query = range
     ? `cells?metric=${range.metric}&low=${range.low}&high=${range.high}`
     : `slice?nx=${AXIS[slice.axis]![0]}&ny=${AXIS[slice.axis]![1]}&nz=${AXIS[slice.axis]![2]}&offset=${offset}&metric=${metric}`;
@@ -264,13 +264,15 @@ function Overlay({ view }: { view: Viewport }) {
     <div className="pointer-events-none absolute inset-0 overflow-hidden">
       {marks.map((mark) => {
         const [x, y] = view.project(mark.at);
+        // near the right edge the label hangs to the left
+        const left = x > view.width - 130;
         return (
           <div key={mark.id} className="absolute" style={{ left: x, top: y }}>
             <span className="absolute -left-[3px] -top-[3px] h-[6px] w-[6px] rounded-full border border-ink bg-sheet" />
             <span className="absolute bottom-0 left-0 h-4 w-px bg-ink" />
             <span
               title={mark.title}
-              className={`absolute bottom-4 left-0 -translate-x-2 whitespace-nowrap border px-1.5 text-[11.5px] leading-[17px] ${TONES[mark.tone]}`}
+              className={`absolute bottom-4 whitespace-nowrap ${left ? "-right-2" : "left-0 -translate-x-2"} border px-1.5 text-[11.5px] leading-[17px] ${TONES[mark.tone]}`}
             >
               {mark.text}
             </span>

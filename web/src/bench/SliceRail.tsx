@@ -8,6 +8,20 @@ const SIDES: [Side, string, string][] = [
   ["both", "◫", "the whole surface too"],
 ];
 
+/** Share of the way along the axis: the chosen one, or where the pin lies. */
+export function shareOf(
+  share: number | null,
+  axis: number,
+  domain: { low: number[]; high: number[]; pin: number[] },
+): number {
+  if (share !== null) return share;
+  const low = domain.low[axis] ?? 0;
+  const high = domain.high[axis] ?? 1;
+  const at = ((domain.pin[axis] ?? low) - low) / (high - low || 1);
+  // a pin near an end would show next to nothing
+  return at > 0.15 && at < 0.85 ? at : 0.5;
+}
+
 export function SliceRail() {
   const { variant, unit } = useBench();
   const { slice, setSlice, setRange } = useViewStore();
@@ -16,6 +30,7 @@ export function SliceRail() {
   const axis = { x: 0, y: 1, z: 2 }[slice.axis];
   const low = domain.low[axis] ?? 0;
   const high = domain.high[axis] ?? 1;
+  const share = shareOf(slice.share, axis, domain);
   const set = (change: Parameters<typeof setSlice>[0]) => {
     setRange(null);
     setSlice({ on: true, ...change });
@@ -42,7 +57,7 @@ export function SliceRail() {
             className={`w-4 text-center ${slice.axis === a ? "bg-ink text-paper" : ""}`}
             aria-pressed={slice.axis === a}
             aria-label={`slice across ${a}`}
-            onClick={() => set({ axis: a })}
+            onClick={() => set({ axis: a, share: null })}
           >
             {a}
           </button>
@@ -54,13 +69,13 @@ export function SliceRail() {
         min={0}
         max={1}
         step={0.005}
-        value={slice.share}
+        value={share}
         onChange={(e) => set({ share: Number(e.target.value) })}
         className="h-44 w-4 accent-verdigris"
         style={{ writingMode: "vertical-lr", direction: "rtl" }}
       />
       <span className="text-center text-[11px] leading-tight">
-        {measure(low + slice.share * (high - low), 3)}
+        {measure(low + share * (high - low), 3)}
         <br />
         {unit}
       </span>

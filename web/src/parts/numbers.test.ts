@@ -9,6 +9,8 @@ describe("numbers", () => {
   it("keeps significant digits", () => {
     expect(measure(0.012345)).toBe("0.01235");
     expect(measure(25.4)).toBe("25.4");
+    expect(measure(60176, 2)).toBe("60,000");
+    expect(measure(999.96)).toBe("1,000");
     expect(measure(1.002e-3)).toBe("0.001002");
   });
   it("writes very large and very small numbers with a power", () => {

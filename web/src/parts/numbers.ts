@@ -19,6 +19,7 @@ export function measure(value: number, digits = 4): string {
     );
     return `${trim(mantissa)}·10${raised.join("")}`;
   }
+  if (size >= 10 ** digits) return count(Number(value.toPrecision(digits)));
   const decimals = Math.max(0, digits - 1 - Math.floor(Math.log10(size)));
   const text = trim(value.toFixed(decimals));
   const [whole, fraction] = text.split(".") as [string, string | undefined];

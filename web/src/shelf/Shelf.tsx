@@ -113,8 +113,9 @@ export function Shelf({ session }: { session: Session }) {
           type="button"
           className="quiet"
           onClick={async () => {
-            await remove("session");
-            client.clear();
+            const ended = await remove<Session>("session");
+            client.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
+            client.setQueryData(["session"], ended);
           }}
         >
           Sign out

@@ -19,7 +19,6 @@ export function SignIn() {
         username: form.get("username"),
         password: form.get("password"),
       });
-      client.clear();
       client.setQueryData(["session"], session);
     } catch (error) {
       setWrong(error instanceof ApiError ? error.message : "Signing in failed.");

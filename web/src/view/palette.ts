@@ -1,14 +1,14 @@
 /** Our colours for patches and the ramp for quality, both readable for colour-blind people. */
 
 export const PATCH_COLOURS = [
-  "#3f8f82",
-  "#c98f34",
-  "#4a62a8",
-  "#b5564b",
-  "#7f5f8f",
-  "#7d8a3a",
-  "#58788a",
-  "#9a6b4a",
+  "#58a596",
+  "#d9a650",
+  "#7186c4",
+  "#cf7a6d",
+  "#a184b3",
+  "#9aa85a",
+  "#7d9bab",
+  "#b98d6b",
 ] as const;
 
 export const WALL_COLOUR = "#d9d2c2";

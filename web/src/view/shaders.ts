@@ -44,7 +44,7 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
     vec3 base = colour.rgb;
     vec3 ink = vec3(0.133, 0.149, 0.169);
-    vec3 shown = mix(base * vec3(0.70, 0.71, 0.73), base, smoothstep(0.1, 0.95, light));
+    vec3 shown = mix(base * vec3(0.80, 0.80, 0.81), base, smoothstep(0.1, 0.95, light));
     if (back) shown = mix(shown, vec3(0.72, 0.69, 0.62), 0.55);
     vec2 at = gl_FragCoord.xy / ratio;
     // engraved shade: lines get closer where it is dark
@@ -62,7 +62,7 @@ export const SURFACE_FRAGMENT = /* glsl */ `
       vec3 near = smoothstep(vec3(0.0), w * 1.05, vBary);
       float edge = 1.0 - min(near.x, min(near.y, near.z));
       // where triangles are smaller than a few pixels the lines would only darken everything
-      float small = clamp(1.0 - 2.2 * max(w.x, max(w.y, w.z)), 0.0, 1.0);
+      float small = clamp(1.35 - 2.0 * max(w.x, max(w.y, w.z)), 0.0, 1.0);
       shown = mix(shown, ink, edge * 0.62 * small);
     }
     if (state.b > 0.75) shown = mix(shown, vec3(0.133, 0.416, 0.373), 0.62);

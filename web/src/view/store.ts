@@ -27,7 +27,8 @@ interface ViewState {
   selected: number[];
   hovered: number | null;
   hidden: number[];
-  slice: { on: boolean; axis: Axis; share: number; side: Side };
+  /** share: where along the axis, 0 to 1; null is through the pin */
+  slice: { on: boolean; axis: Axis; share: number | null; side: Side };
   metric: string;
   range: CellRange | null;
   marks: Mark[];
@@ -48,7 +49,7 @@ export const START = {
   selected: [],
   hovered: null,
   hidden: [],
-  slice: { on: false, axis: "y" as Axis, share: 0.5, side: "behind" as Side },
+  slice: { on: false, axis: "y" as Axis, share: null as number | null, side: "behind" as Side },
   metric: "equiangle_skewness",
   range: null,
   marks: [],

@@ -117,7 +117,7 @@ export class Viewport {
         transparent: false,
         polygonOffset: true,
         polygonOffsetFactor: 1,
-        polygonOffsetUnits: 1,
+        polygonOffsetUnits: 2,
         uniforms: {
           regions: { value: this.regions },
           regionCount: { value: this.regions.image.width },
@@ -216,6 +216,10 @@ export class Viewport {
     return [((v.x + 1) / 2) * this.host.clientWidth, ((1 - v.y) / 2) * this.host.clientHeight];
   }
 
+  get width(): number {
+    return this.host.clientWidth;
+  }
+
   /** Model units per pixel. */
   get unitsPerPixel(): number {
     return (this.camera.top - this.camera.bottom) / this.camera.zoom / this.host.clientHeight;
@@ -287,8 +291,8 @@ export class Viewport {
     this.camera.bottom = -half;
     this.camera.left = -half * aspect;
     this.camera.right = half * aspect;
-    this.camera.near = -this.span * 20;
-    this.camera.far = this.span * 20;
+    this.camera.near = -this.span * 1.5;
+    this.camera.far = this.span * 5.5;
     this.camera.updateProjectionMatrix();
     this.draw();
   }

@@ -1,0 +1,49 @@
+"""The arrows of the architecture: web → server → core, and inward within the core."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+CORE = Path(__file__).parents[2] / "core/intaglio"
+
+# what each part of the core may import, besides itself and the errors
+MAY = {
+    "numeric": set(),
+    "mesh": {"numeric"},
+    "facets": {"numeric", "sizing", "mesh"},
+    "sizing": {"numeric", "facets", "mesh"},
+    "cad": {"numeric", "facets", "sizing", "mesh"},
+    "volume": {"numeric", "facets", "sizing", "mesh"},
+    "case": {"mesh", "cad"},
+    "formats": {"mesh", "case"},
+    "recipe": {"numeric", "facets", "sizing", "cad", "volume", "mesh", "case", "formats"},
+    "cli.py": {"recipe", "formats", "mesh"},
+}
+OUTSIDE = {"django", "rest_framework", "procrastinate", "studies", "intaglio_server", "psycopg"}
+
+
+def _imports(path: Path):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
+            yield node.module
+        elif isinstance(node, ast.Import):
+            yield from (a.name for a in node.names)
+
+
+@pytest.mark.parametrize("part", MAY)
+def test_parts_of_the_core_keep_their_arrows(part):
+    paths = [CORE / part] if part.endswith(".py") else sorted((CORE / part).rglob("*.py"))
+    assert paths
+    for path in paths:
+        for module in _imports(path):
+            assert module.split(".")[0] not in OUTSIDE, f"{path} imports {module}"
+            words = module.split(".")
+            if words[0] == "intaglio" and len(words) > 1 and words[1] not in ("errors", part):
+                assert words[1] in MAY[part], f"{path.relative_to(CORE)} imports {module}"
+
+
+def test_only_its_module_knows_a_formats_spelling():
+    for path in CORE.rglob("*.py"):
+        if path.parent.name != "formats":
+            assert "BCWall" not in path.read_text(), path

@@ -1,0 +1,243 @@
+"""Recipes: settings, expressions, keys, and the command line."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+import yaml
+
+from intaglio.cli import main
+from intaglio.errors import FileRejected, SettingRejected
+from intaglio.mesh.pack import pack, unpack
+from intaglio.recipe.blanks import evaluate
+from intaglio.recipe.naming import resolve
+from intaglio.recipe.plan import MemoryStore, run_to, stages_before, states
+from intaglio.recipe.recipe import plain_settings, read_recipe
+from intaglio.recipe.stages import STAGES, recipe_schema
+from tests.core.shapes import box, pipe, source
+
+ROOT = Path(__file__).parents[2]
+COARSE = {"sizing": {"smallest": 2.0, "largest": 3.0}}
+
+
+@pytest.mark.parametrize(
+    "text, value",
+    [("2", 2), ("=throat/10", 2), ("(throat + 1e1) * -2", -60), ("2**3", 8), (" throat ", 20)],
+)
+def test_arithmetic(text, value):
+    assert evaluate(text, {"throat": 20.0}) == value
+
+
+@pytest.mark.parametrize(
+    "text", ["", "two", "__import__('os')", "1/0", "9**9**9", "[1]", "throat.real", "1" * 300]
+)
+def test_what_is_no_arithmetic(text):
+    with pytest.raises(ValueError):
+        evaluate(text, {"throat": 20.0})
+
+
+def test_every_blank_of_every_stage_is_in_its_sentences():
+    for stage in STAGES:
+        from intaglio.recipe.blanks import blanks_of
+
+        told = " ".join(stage.sentences)
+        for name, blank in blanks_of(stage.settings).items():
+            assert "{" + name + "}" in told
+            assert blank.label and blank.rule
+
+
+def test_demo_recipes_fit_the_published_schema():
+    for path in sorted((ROOT / "demo/recipes").glob("*.yaml")):
+        jsonschema.validate(yaml.safe_load(path.read_text()), recipe_schema())
+        assert read_recipe(path).part.is_file()
+
+
+def test_numbers_are_worked_out():
+    settings = plain_settings(read_recipe(ROOT / "demo/recipes/ejector.yaml"))
+    assert settings["sizing"]["smallest"] == 1.6
+    assert settings["sizing"]["largest"] == 4.0
+
+
+@pytest.mark.parametrize(
+    "text, error",
+    [
+        ("recipe: 1", FileRejected),
+        ("part: a.step", FileRejected),
+        ("{", FileRejected),
+        ("- a", FileRejected),
+        ("recipe: 1\npart: a.step\ncolour: red", SettingRejected),
+        ("recipe: 1\npart: a.step\nsizing: 3", SettingRejected),
+        ("recipe: 1\npart: a.step\nnumbers: {a: b}", SettingRejected),
+    ],
+)
+def test_bad_recipes(text, error, tmp_path):
+    path = tmp_path / "r.yaml"
+    path.write_text(text)
+    with pytest.raises(error):
+        read_recipe(path)
+
+
+def test_only_what_depends_on_a_setting_goes_out_of_date(tmp_path):
+    part = source(pipe(), tmp_path)
+    store = MemoryStore()
+    run_to("case", part, "pipe", COARSE, store)
+
+    def stale(given):
+        from intaglio.recipe.plan import source_key
+
+        rows = states(source_key(part.data), "pipe", given, store.report)
+        return [s.stage for s in rows if s.report is None]
+
+    assert stale(COARSE) == []
+    assert stale({**COARSE, "case": {"velocity": 2.0}}) == ["case"]
+    assert stale({"sizing": {"smallest": 2.0, "largest": 4.0}}) == [
+        "sizing", "surface", "volume", "case",
+    ]  # fmt: skip
+    patches = [{"name": "all", "kind": "wall", "faces": "rest"}]
+    assert stale({**COARSE, "patches": {"patches": patches}}) == ["patches", "case"]
+    assert stale(COARSE) == []  # going back finds the old results
+
+
+def test_running_again_computes_nothing(tmp_path):
+    part = source(box(0, 0, 0, 1, 1, 1), tmp_path)
+    store = MemoryStore()
+    run_to("sizing", part, "box", {}, store)
+    ran = []
+    run_to("sizing", part, "box", {}, store, lambda stage, share, doing: ran.append(stage))
+    assert ran == []
+
+
+def test_same_settings_same_bytes(tmp_path):
+    part = source(pipe(), tmp_path)
+    zips = []
+    for _ in range(2):
+        store = MemoryStore()
+        rows = run_to("volume", part, "pipe", COARSE, store)
+        product = store.get(next(s.key for s in rows if s.stage == "volume"))
+        zips.append({k: v for k, v in product.arrays.items()})
+    for name in ("points", "tets", "region"):
+        np.testing.assert_array_equal(zips[0][name], zips[1][name])
+
+
+def test_stages_before():
+    assert stages_before("surface") == ["geometry", "domain", "sizing", "surface"]
+    assert stages_before("case")[-2:] == ["volume", "case"]
+
+
+FACES = ["a", "b", "c"]
+
+
+@pytest.mark.parametrize(
+    "patches, codes",
+    [
+        ([("p", ["a"]), ("q", "rest")], []),
+        ([("p", ["a"])], ["face-without-patch"]),
+        ([("p", ["a"]), ("q", ["a", "b"]), ("r", "rest")], ["face-twice"]),
+        ([("p", ["x"]), ("q", "rest")], ["unknown-face"]),
+        ([("1p", ["a"]), ("q", "rest")], ["patch-name"]),
+        ([("a b", ["a"]), ("q", "rest")], ["patch-name"]),
+        ([("p", ["a"]), ("P", ["b"]), ("q", "rest")], ["patch-twice"]),
+        ([("p", "rest"), ("q", "rest")], ["two-rests"]),
+        ([("p", []), ("q", "rest")], ["empty-patch"]),
+    ],
+)
+def test_rules_of_patches(patches, codes):
+    rows = [{"name": n, "kind": "wall", "faces": f} for n, f in patches]
+    members, found = resolve(rows, FACES)
+    assert [f.code for f in found] == codes
+    placed = [f for m in members for f in m]
+    assert len(placed) == len(set(placed))
+
+
+def test_packed_arrays_survive():
+    arrays = {"a": np.arange(7, dtype=np.int32), "b": np.eye(3), "e": np.zeros((0, 3), np.float32)}
+    back, meta = unpack(pack(arrays, {"x": [1, "µ"]}))
+    assert meta == {"x": [1, "µ"]}
+    for name, array in arrays.items():
+        np.testing.assert_array_equal(back[name], array)
+        assert back[name].dtype == array.dtype
+    with pytest.raises(ValueError):
+        unpack(b"something else")
+
+
+def test_draft_run_check_on_the_command_line(tmp_path, capsys):
+    source(pipe(), tmp_path)
+    recipe, out = tmp_path / "pipe.yaml", tmp_path / "out"
+    assert main(["draft", str(tmp_path / "part.step"), "-o", str(recipe)]) == 0
+    drafted = yaml.safe_load(recipe.read_text())
+    jsonschema.validate(drafted, recipe_schema())
+    assert drafted["part"] == "part.step"
+    assert drafted["domain"]["where"] == "inside"
+    text = recipe.read_text().replace(f"largest: {drafted['sizing']['largest']}", "largest: 3.0")
+    recipe.write_text(text.replace(f"smallest: {drafted['sizing']['smallest']}", "smallest: 2.0"))
+    assert main(["run", str(recipe), "--out", str(out), "--quiet"]) == 0
+    assert {p.name for p in out.iterdir()} == {
+        "mesh.cgns", "mesh.vtu", "case.yaml", "report.json", "README.txt", "patches",
+    }  # fmt: skip
+    capsys.readouterr()
+    assert main(["check", str(out / "mesh.cgns"), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    ran = json.loads((out / "report.json").read_text())
+    assert told["valid"] and told["cells"] == ran["cells"] and told["patches"] == ran["patches"]
+
+
+def test_check_of_a_damaged_mesh_fails(tmp_path, capsys):
+    import h5py
+
+    source(box(0, 0, 0, 4, 4, 4), tmp_path)
+    (tmp_path / "r.yaml").write_text(
+        "recipe: 1\npart: part.step\nsizing: {smallest: 1, largest: 1}\n"
+    )
+    assert main(["run", str(tmp_path / "r.yaml"), "--out", str(tmp_path / "o"), "--quiet"]) == 0
+    with h5py.File(tmp_path / "o/mesh.cgns", "r+") as file:
+        x = file["Intaglio/fluid/GridCoordinates/CoordinateX/ data"]
+        x[len(x) // 2] += 50.0
+    capsys.readouterr()
+    assert main(["check", str(tmp_path / "o/mesh.cgns")]) == 1
+    assert "NOT VALID" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    "argv, said",
+    [
+        (["draft", "gone.step", "-o", "x.yaml"], "gone.step"),
+        (["run", "gone.yaml", "--out", "x"], "gone.yaml"),
+        (["check", "gone.cgns"], "gone.cgns"),
+    ],
+)
+def test_missing_files_end_in_words(argv, said, capsys):
+    assert main(argv) == 2
+    told = capsys.readouterr().err
+    assert said in told and "Traceback" not in told
+
+
+def test_draft_inside_of_a_block_says_why_not(tmp_path, capsys):
+    source(box(0, 0, 0, 1, 1, 1), tmp_path)
+    argv = ["draft", str(tmp_path / "part.step"), "-o", str(tmp_path / "r.yaml")]
+    assert main([*argv, "--fluid", "inside"]) == 1
+    assert "as-is" in capsys.readouterr().err
+    assert main([*argv, "--fluid", "as-is"]) == 0
+
+
+def test_the_installed_command():
+    done = subprocess.run(
+        [str(Path(sys.executable).parent / "intaglio"), "--version"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    assert done.stdout.startswith("intaglio ")
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", ["ejector", "drum"])
+def test_demo_recipes_run_to_a_valid_case(name, tmp_path):
+    out = tmp_path / name
+    recipe = ROOT / f"demo/recipes/{name}.yaml"
+    assert main(["run", str(recipe), "--out", str(out), "--quiet"]) == 0
+    told = json.loads((out / "report.json").read_text())
+    assert told["valid"] and told["findings"] == []
+    assert told["quality"]["smallest_dihedral"]["min"] > 12
+    assert told["quality"]["equiangle_skewness"]["max"] < 0.85

@@ -1,0 +1,35 @@
+"""A PostgreSQL cluster for the tests, started before Django reads its settings.
+
+Loaded by `-p tests.database_cluster`. Runs that only touch the core do not need it and skip it.
+"""
+
+import os
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+
+from start.cluster import Cluster, start, stop
+
+_cluster: Cluster | None = None
+_folder: Path | None = None
+
+
+def _only_core() -> bool:
+    named = [a for a in sys.argv[1:] if not a.startswith("-") and "tests" in a]
+    return bool(named) and all("tests/core" in a for a in named)
+
+
+if not _only_core():
+    _folder = Path(tempfile.mkdtemp(prefix="intaglio-test-", dir="/var/tmp"))
+    _folder.chmod(0o755)
+    _cluster = start(_folder / "database", durable=False)
+    os.environ.update(_cluster.environment("postgres"))
+    os.environ["INTAGLIO_VAR"] = str(_folder / "var")
+
+
+def pytest_unconfigure(config) -> None:
+    if _cluster is not None:
+        stop(_cluster)
+    if _folder is not None:
+        shutil.rmtree(_folder, ignore_errors=True)
