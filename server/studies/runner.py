@@ -123,9 +123,9 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
             )
             return
         if closed or not child.is_alive():
+            if not closed and here.poll(0):
+                continue  # its last words are still to be read
             child.join()
-            if not here.closed and here.poll(0):
-                continue
             _fail(
                 job,
                 "died",

@@ -47,8 +47,8 @@ async def take_back(manager, stalled: QueueJob) -> None:
     if stalled.task_name != "run_job":
         await manager.finish_job(stalled, status=_failed(), delete_job=False)
         return
-    job = await Job.objects.filter(id=stalled.task_kwargs["job_id"]).afirst()
-    log.warning("job %s lost its worker", stalled.task_kwargs["job_id"])
+    job = await Job.objects.filter(queue_id=stalled.id).afirst()
+    log.warning("queue job %s lost its worker", stalled.id)
     try:
         if job is None or job.over or job.attempts >= 2 or job.cancel_asked:
             if job is not None and not job.over:

@@ -18,6 +18,8 @@ def outer_faces(
     tets: NDArray[np.int32], cells: NDArray[np.int64]
 ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
     """Faces (f, 3) that bound a set of cells, outward, and the cell (f,) of each."""
+    if not len(cells):
+        return np.zeros((0, 3), np.int32), np.zeros(0, np.int64)
     nodes = tets[cells][:, TET_FACES].reshape(-1, 3)
     cell = np.repeat(cells, 4)
     key = np.sort(nodes, axis=1)

@@ -83,7 +83,7 @@ def evaluate(text: str, numbers: Mapping[str, float]) -> float:
     if len(text) > 200:
         raise ValueError("the expression is too long")
     try:
-        return value(ast.parse(text.strip().lstrip("="), mode="eval").body)
+        return value(ast.parse(text.strip().lstrip("=").strip(), mode="eval").body)
     except SyntaxError as error:
         raise ValueError(f"“{text}” is not an arithmetic expression") from error
     except (ZeroDivisionError, OverflowError) as error:

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from intaglio.recipe import steps
-from intaglio.recipe.blanks import build
+from intaglio.recipe.blanks import blanks_of, build
 from intaglio.recipe.defaults import defaults
 from intaglio.recipe.stages import BY_KEY, STAGES
 from intaglio.recipe.steps import Product, Source
@@ -120,7 +120,11 @@ def states(
             report = report_of(key)
             if report is not None:
                 reports[stage.key] = report
-        changed = tuple(k for k, v in own.items() if derived is None or derived[0].get(k) != v)
+        changed = tuple(
+            k
+            for k in blanks_of(stage.settings)
+            if k in own and (derived is None or derived[0].get(k) != own[k])
+        )
         out.append(
             StageState(
                 stage.key,

@@ -44,11 +44,30 @@ export const useView = (variant: number, stage: string | null, product: string |
     gcTime: 20_000,
   });
 
+function withChange(variant: Variant, change: Record<string, Record<string, unknown>>): Variant {
+  const stages = variant.stages.map((s) => {
+    const own = change[s.stage];
+    if (!own || !s.settings) return s;
+    const settings = { ...s.settings };
+    for (const [name, value] of Object.entries(own))
+      settings[name] = value === null ? s.default?.[name] : value;
+    return { ...s, settings };
+  });
+  return { ...variant, stages };
+}
+
 export function useSettings(variant: number) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (change: Record<string, Record<string, unknown>>) =>
       patch<Variant>(`variants/${variant}/settings`, change),
+    // shown at once; taken back if the server refuses it
+    onMutate: (change) => {
+      const before = client.getQueryData<Variant>(["variant", variant]);
+      if (before) client.setQueryData(["variant", variant], withChange(before, change));
+      return { before };
+    },
+    onError: (_error, _change, held) => client.setQueryData(["variant", variant], held?.before),
     onSuccess: (data) => client.setQueryData(["variant", variant], data),
   });
 }

@@ -189,8 +189,10 @@ function useSections(): Section[] {
       const own = stateOf(variant, "domain").settings;
       const closed = (own?.closed as string[] | undefined) ?? [];
       const inside = own?.where === "inside";
+      // those of the largest space first; ticking one must not move it
+      const main = geometry.spaces[0]?.openings ?? [];
       const sorted = [...geometry.openings].sort(
-        (a, b) => Number(closed.includes(b.name)) - Number(closed.includes(a.name)),
+        (a, b) => Number(main.includes(b.name)) - Number(main.includes(a.name)),
       );
       return [
         {

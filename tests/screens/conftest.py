@@ -1,0 +1,100 @@
+"""The application as `make run` starts it, in a folder of its own, and a browser before it."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from start.cluster import free_port
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = [
+    "--no-sandbox",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]
+
+
+@dataclass(frozen=True)
+class Application:
+    address: str
+    var: Path
+    process: subprocess.Popen
+
+
+@pytest.fixture(scope="session")
+def application(tmp_path_factory) -> Iterator[Application]:
+    """Started with the demo study; stopped by Ctrl-C, which must end all of it."""
+    var = Path("/var/tmp") / f"intaglio-screens-{os.getpid()}"
+    port = free_port()
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("INTAGLIO_")}
+    environment |= {"INTAGLIO_VAR": str(var), "INTAGLIO_PORT": str(port)}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "start.serve"],
+        cwd=ROOT, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+    )  # fmt: skip
+    assert process.stdout
+    said = []
+    for line in process.stdout:
+        said.append(line)
+        if "ready at" in line:
+            break
+    else:
+        pytest.fail("the application did not start: " + "".join(said))
+    yield Application(f"http://127.0.0.1:{port}", var, process)
+    process.send_signal(signal.SIGINT)
+    assert process.wait(30) == 0
+    left = subprocess.run(["pgrep", "-f", str(var)], capture_output=True, text=True).stdout
+    subprocess.run(["rm", "-rf", str(var)], check=False)
+    assert left.strip() == "", "processes were left behind"
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as p:
+        started = p.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield started
+        started.close()
+
+
+@pytest.fixture
+def page(browser, application) -> Iterator[Page]:
+    """A page signed in as the demo account; errors in the page's scripts fail the test."""
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=application.address
+    )
+    context.set_default_timeout(30_000)
+    opened = context.new_page()
+    errors: list[str] = []
+    opened.on("pageerror", lambda e: errors.append(str(e)))
+    opened.on("request", lambda r: errors.append(f"asked {r.url}") if _foreign(r.url) else None)
+    opened.goto("/")
+    opened.get_by_label("Name").fill("demo")
+    opened.get_by_label("Password").fill("northmere")
+    opened.get_by_role("button", name="Sign in").click()
+    opened.get_by_role("heading", name="Studies").wait_for()
+    yield opened
+    context.close()
+    assert errors == []
+
+
+def _foreign(url: str) -> bool:
+    return url.startswith("http") and not url.startswith("http://127.0.0.1:")
+
+
+def wait_until(condition, seconds: float, step: float = 0.1) -> None:
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline, "it did not happen in time"
+        time.sleep(step)

@@ -1,0 +1,240 @@
+"""The interface driven as an analyst would: from a dropped file to a downloaded case."""
+
+import base64
+import json
+import os
+import re
+import signal
+import subprocess
+import zipfile
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.core.shapes import box, pipe, source
+from tests.screens.conftest import wait_until
+
+pytestmark = pytest.mark.screens
+
+DROP = """([name, data]) => {
+  const bytes = Uint8Array.from(atob(data), c => c.charCodeAt(0));
+  const transfer = new DataTransfer();
+  transfer.items.add(new File([bytes], name));
+  const at = document.querySelector('main');
+  for (const kind of ['dragenter', 'dragover', 'drop'])
+    at.dispatchEvent(new DragEvent(kind, {dataTransfer: transfer, bubbles: true}));
+}"""
+
+
+def drop(page: Page, name: str, data: bytes) -> None:
+    page.evaluate(DROP, [name, base64.b64encode(data).decode()])
+
+
+def open_stage(page: Page, title: str) -> None:
+    page.get_by_role("navigation", name="Stages").get_by_role("button", name=title).click()
+    expect(page.get_by_role("heading", level=1, name=title)).to_be_visible()
+
+
+def blank(page: Page, label: str, value: str) -> None:
+    field = page.get_by_label(label, exact=True)
+    field.fill(value)
+    field.press("Enter")
+
+
+def done(page: Page, seconds: float = 90) -> None:
+    brief = page.get_by_role("complementary", name="Brief")
+    expect(brief.get_by_text("✓ up to date", exact=True)).to_be_visible(timeout=1000 * seconds)
+
+
+def act(page: Page, action: str) -> None:
+    page.get_by_role("button", name=action).click()
+    done(page)
+
+
+def test_the_demo_study_is_on_the_shelf_with_its_picture(page: Page):
+    link = page.get_by_role("link", name=re.compile("ejector")).first
+    expect(link).to_be_visible()
+    picture = link.get_by_role("img")
+    expect(picture).to_be_visible(timeout=120_000)
+    assert picture.evaluate("e => e.complete && e.naturalWidth > 100")
+
+
+def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
+    drop(page, "riser.step", source(pipe(), tmp_path).data)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    brief = page.get_by_role("complementary", name="Brief")
+    expect(brief).to_contain_text("60 × 20 × 20 mm")
+
+    open_stage(page, "Domain")
+    expect(brief).to_contain_text("the fluid is inside the part")
+    # leave one end open first: the finding names it
+    page.get_by_label("close opening_2").click()
+    expect(page.get_by_label("close opening_2")).not_to_be_checked()
+    page.get_by_role("button", name="Extract the fluid").click()
+    expect(brief).to_contain_text("still open at opening_2", timeout=30_000)
+    page.get_by_label("close opening_2").click()
+    expect(page.get_by_label("close opening_2")).to_be_checked()
+    act(page, "Extract the fluid")
+    expect(brief).to_contain_text("9,236.28 mm³")
+
+    open_stage(page, "Patches")
+    page.get_by_label("name of patch opening_1").fill("inflow")
+    page.get_by_label("name of patch opening_1").press("Enter")
+    page.get_by_label("kind of inflow").select_option("inlet")
+    page.get_by_label("kind of opening_2").select_option("outlet")
+    act(page, "Settle the patches")
+
+    open_stage(page, "Sizing")
+    blank(page, "smallest edge", "9")
+    expect(page.get_by_role("alert")).to_contain_text("larger than the largest")
+    blank(page, "largest edge", "3")
+    blank(page, "smallest edge", "2")
+    expect(page.get_by_label("smallest edge", exact=True)).to_have_class(re.compile("changed"))
+    act(page, "Lay out the sizes")
+    expect(brief).to_contain_text("Forecast, cells")
+
+    open_stage(page, "Surface")
+    act(page, "Mesh the surface")
+    expect(brief).to_contain_text("Triangles")
+    open_stage(page, "Volume")
+    act(page, "Fill the volume")
+    expect(brief).to_contain_text("Equiangle skewness")
+    page.get_by_role("button", name="slice", exact=True).click()
+    with page.expect_response(re.compile(r"/slice\?nx=1")) as answer:
+        page.get_by_role("button", name="slice across x").click()
+    assert answer.value.status == 200
+
+    open_stage(page, "Case")
+    blank(page, "velocity at the inlets", "2.5")
+    act(page, "Set up the case")
+    expect(brief).to_contain_text("Reynolds number, inflow")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Export mesh and case").click()
+    path = tmp_path / "riser.zip"
+    download.value.save_as(path)
+    archive = zipfile.ZipFile(path)
+    told = json.loads(archive.read("report.json"))
+    assert told["valid"] and set(told["patches"]) == {"inflow", "opening_2", "wall"}
+    archive.extract("mesh.cgns", tmp_path)
+    checked = subprocess.run(
+        ["cgnscheck", str(tmp_path / "mesh.cgns")], capture_output=True, text=True, check=False
+    )
+    assert checked.returncode == 0 and "WARNING" not in checked.stdout
+
+    # an earlier setting makes what follows out of date; setting it back finds the old results
+    open_stage(page, "Sizing")
+    blank(page, "largest edge", "4")
+    strip = page.get_by_role("navigation", name="Stages")
+    expect(strip.get_by_text("out of date")).to_have_count(4)
+    page.get_by_role("button", name="Undo").click()
+    expect(strip.get_by_text("out of date")).to_have_count(0)
+    expect(strip.get_by_text("up to date")).to_have_count(7)
+
+
+@pytest.mark.parametrize(
+    "name, data, words",
+    [
+        ("notes.step", b"dear colleague", "notes.step is not a STEP file"),
+        ("void.step", b"", "void.step is empty"),
+        ("half.step", b"ISO-10303-21;\nHEADER;", "half.step is cut short"),
+    ],
+)
+def test_bad_files_get_a_clear_message(page: Page, name: str, data: bytes, words: str):
+    before = page.get_by_role("link").count()
+    drop(page, name, data)
+    expect(page.get_by_role("alert")).to_contain_text(words)
+    assert page.get_by_role("link").count() == before
+
+
+def _begin_long_run(page: Page, tmp_path: Path, name: str) -> None:
+    drop(page, name, source(box(0, 0, 0, 10, 10, 10), tmp_path).data)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    # the sizing's blanks are derived once the domain is known
+    open_stage(page, "Domain")
+    act(page, "Extract the fluid")
+    open_stage(page, "Sizing")
+    blank(page, "smallest edge", "0.2")
+    expect(page.get_by_label("smallest edge", exact=True)).to_have_class(re.compile("changed"))
+    blank(page, "largest edge", "0.4")
+    expect(page.get_by_label("largest edge", exact=True)).to_have_class(re.compile("changed"))
+    open_stage(page, "Volume")
+    page.get_by_role("button", name="Fill the volume").click()
+    expect(page.get_by_role("button", name="Cancel").first).to_be_visible()
+
+
+def test_a_reload_during_a_job_keeps_it(page: Page, tmp_path: Path):
+    _begin_long_run(page, tmp_path, "tank.step")
+    page.reload()
+    expect(page.get_by_role("button", name="Cancel").first).to_be_visible()
+    expect(page.get_by_role("status").first).to_contain_text("%")
+    done(page, 120)
+    expect(page.get_by_role("complementary", name="Brief")).to_contain_text("Tetrahedra")
+
+
+def test_cancel(page: Page, tmp_path: Path):
+    _begin_long_run(page, tmp_path, "basin.step")
+    page.get_by_role("button", name="Cancel").first.click()
+    expect(page.get_by_role("button", name="Fill the volume")).to_be_visible(timeout=4000)
+    expect(page.get_by_role("button", name="Fill the volume")).to_be_enabled()
+
+
+@pytest.mark.slow
+def test_a_killed_worker_is_replaced_and_the_job_runs_again(
+    page: Page, tmp_path: Path, application
+):
+    _begin_long_run(page, tmp_path, "sump.step")
+    found = subprocess.run(
+        ["pgrep", "-P", str(application.process.pid), "-f", "queues jobs"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    (worker,) = map(int, found.stdout.split())
+    wait_until(lambda: "%" in page.get_by_role("status").first.inner_text(), 20)
+    os.kill(worker, signal.SIGKILL)
+    expect(page.get_by_role("complementary", name="Brief")).to_contain_text(
+        "Tetrahedra", timeout=150_000
+    )
+
+
+def test_faces_are_selected_and_put_on_a_patch(page: Page, tmp_path: Path):
+    drop(page, "block.step", source(box(0, 0, 0, 4, 4, 4), tmp_path).data)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    open_stage(page, "Domain")
+    act(page, "Extract the fluid")
+    open_stage(page, "Patches")
+    model = page.get_by_role("region", name="Model")
+    area = model.bounding_box()
+    assert area
+    middle = (area["x"] + area["width"] / 2, area["y"] + area["height"] / 2)
+    page.mouse.click(*middle)
+    expect(model).to_contain_text("1 face, 16 mm²")
+    page.keyboard.down("Shift")
+    page.mouse.click(middle[0] + 90, middle[1])
+    page.keyboard.up("Shift")
+    expect(model).to_contain_text("2 faces, 32 mm²")
+    page.get_by_role("button", name="New patch from 2 faces").click()
+    page.get_by_label("name of patch patch_1").fill("2 bad")
+    page.get_by_label("name of patch patch_1").press("Enter")
+    page.get_by_role("button", name="Settle the patches").click()
+    brief = page.get_by_role("complementary", name="Brief")
+    expect(brief).to_contain_text("“2 bad” cannot be a patch name")
+    page.get_by_label("name of patch 2 bad").fill("screen")
+    page.get_by_label("name of patch 2 bad").press("Enter")
+    act(page, "Settle the patches")
+    expect(brief).not_to_contain_text("cannot be a patch name")
+
+
+def test_keys_and_variants(page: Page):
+    page.get_by_role("link", name=re.compile("ejector")).first.click()
+    expect(page.get_by_role("heading", level=1)).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.get_by_role("heading", level=1, name="Sizing")).to_be_visible()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("open a stage")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="New variant").click()
+    page.get_by_label("Name of the new variant").fill("finer")
+    page.get_by_label("Name of the new variant").press("Enter")
+    expect(page.get_by_role("button", name="finer")).to_have_attribute("aria-pressed", "true")
+    no_scroll = "document.documentElement.scrollHeight <= innerHeight"
+    assert page.evaluate(no_scroll)

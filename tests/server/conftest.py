@@ -1,0 +1,70 @@
+"""Accounts, clients, and jobs run in place of a worker."""
+
+import hashlib
+import os
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.db import connection
+from rest_framework.test import APIClient
+
+from studies import runner
+from studies.models import Job, Study
+from studies.store import save_bytes
+from tests.core.shapes import pipe, source
+
+
+@pytest.fixture(scope="session")
+def pipe_file(tmp_path_factory):
+    return source(pipe(), tmp_path_factory.mktemp("pipe"), "pipe")
+
+
+@pytest.fixture(autouse=True)
+def children_use_the_test_database(transactional_db):
+    """A job's child process reads the name of the database from the environment."""
+    os.environ["INTAGLIO_DB_NAME"] = connection.settings_dict["NAME"]
+
+
+def _client(name: str) -> APIClient:
+    client = APIClient()
+    client.force_login(get_user_model().objects.create_user(name, password="quiet-water"))
+    return client
+
+
+@pytest.fixture
+def ada(transactional_db):
+    return _client("ada")
+
+
+@pytest.fixture
+def ben(transactional_db):
+    return _client("ben")
+
+
+@pytest.fixture
+def work():
+    """Run every waiting job to its end, as a worker would."""
+
+    def run_all() -> list[Job]:
+        done = []
+        for job in Job.objects.filter(state=Job.State.WAITING):
+            runner.run(str(job.id))
+            done.append(Job.objects.get(id=job.id))
+        return done
+
+    return run_all
+
+
+@pytest.fixture
+def study(ada, pipe_file):
+    """Ada's study of a pipe, not read yet; coarse, so that runs are short."""
+    user = get_user_model().objects.get(username="ada")
+    kept = save_bytes(hashlib.sha256(pipe_file.data).hexdigest(), "source", {}, pipe_file.data)
+    made = Study.objects.create(owner=user, name="pipe", file_name="pipe.step", source=kept)
+    made.variants.create(name="first", settings={"sizing": {"smallest": 3.0, "largest": 4.0}})
+    return made
+
+
+@pytest.fixture
+def variant(study):
+    return study.variants.get()
