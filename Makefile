@@ -1,4 +1,4 @@
-.PHONY: install build run test quick lint bench
+.PHONY: install build run test quick lint bench types
 
 install:
 	@start/install.sh
@@ -24,3 +24,7 @@ lint: install
 
 bench: install
 	@.venv/bin/python -m bench.whole
+
+types: install
+	@.venv/bin/python -m start.schema
+	@cd web && npm run --silent types

@@ -8,11 +8,12 @@ import math
 import sys
 from pathlib import Path
 
-from intaglio.cad.step import write_step
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.TopoDS import TopoDS_Shape
+
+from intaglio.cad.step import write_step
 
 HUB, CASING, HEIGHT = 60.0, 150.0, 90.0
 SECTOR = math.pi / 3

@@ -7,7 +7,6 @@ import math
 import sys
 from pathlib import Path
 
-from intaglio.cad.step import write_step
 from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut, BRepAlgoAPI_Fuse
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
@@ -23,6 +22,8 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 from OCP.TopTools import TopTools_IndexedMapOfShape
+
+from intaglio.cad.step import write_step
 
 LENGTH = 418.0
 RADIUS = 48.0

@@ -120,7 +120,8 @@ def _wait_for(address: str, services: Services) -> None:
 def _manage(environment: dict[str, str], *words: str) -> None:
     done = subprocess.run(
         [sys.executable, "manage.py", *words],
-        env=environment, cwd=ROOT / "server", capture_output=True, text=True, stdin=subprocess.DEVNULL,
+        env=environment, cwd=ROOT / "server", capture_output=True, text=True,
+        stdin=subprocess.DEVNULL,
     )  # fmt: skip
     if done.returncode != 0:
         raise CannotStart(f"`manage.py {' '.join(words)}` failed:\n{done.stderr[-1500:]}")
@@ -166,7 +167,8 @@ def serve() -> None:
         if port != wanted:
             print(f"Port {wanted} is taken, so another one is used.")
         print(
-            f"\nIntaglio is ready at {address}\nSign in as demo, password northmere. Ctrl-C stops it.\n"
+            f"\nIntaglio is ready at {address}\n"
+            "Sign in as demo, password northmere. Ctrl-C stops it.\n"
         )
         sys.stdout.flush()
         while True:

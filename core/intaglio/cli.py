@@ -183,13 +183,11 @@ def _print_report(report: dict[str, Any]) -> None:
     unit = report["unit"]
     print(f"{report['cells']:,} cells, {report['points']:,} points")
     for name, zone in report["zones"].items():
-        print(
-            f"zone  {name:<20} {zone['kind']:<9} {zone['cells']:>10,} cells  {zone['volume']:.9g} {unit}³"
-        )
+        counted = f"{zone['kind']:<9} {zone['cells']:>10,} cells"
+        print(f"zone  {name:<20} {counted}  {zone['volume']:.9g} {unit}³")
     for name, patch in report["patches"].items():
-        print(
-            f"patch {name:<20} {patch['kind']:<9} {patch['faces']:>10,} faces  {patch['area']:.9g} {unit}²"
-        )
+        counted = f"{patch['kind']:<9} {patch['faces']:>10,} faces"
+        print(f"patch {name:<20} {counted}  {patch['area']:.9g} {unit}²")
     for metric, value in report["quality"].items():
         print(
             f"{metric:<26} min {value['min']:<10.4g} max {value['max']:<10.4g} "

@@ -12,7 +12,6 @@ django.setup()
 
 import intaglio.recipe.plan  # noqa: E402, F401
 from intaglio.errors import IntaglioError  # noqa: E402
-
 from studies.models import Job  # noqa: E402
 from studies.problems import problem  # noqa: E402
 from studies.runner import compute_job, die_with, limit_memory  # noqa: E402

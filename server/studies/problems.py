@@ -2,12 +2,12 @@
 
 import logging
 
-from intaglio.errors import IntaglioError, SettingRejected
 from rest_framework import status
 from rest_framework.exceptions import APIException
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
+from intaglio.errors import IntaglioError, SettingRejected
 from studies.store import DamagedProduct
 
 log = logging.getLogger(__name__)

@@ -15,9 +15,9 @@ from typing import Any
 from django.conf import settings
 from django.db import close_old_connections, transaction
 from django.utils import timezone
+
 from intaglio.recipe.plan import run_to, stages_before
 from intaglio.recipe.steps import Source
-
 from studies.models import Job, Study, Variant
 from studies.store import DatabaseStore, load_bytes
 

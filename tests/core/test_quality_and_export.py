@@ -15,7 +15,7 @@ from vtk.util.numpy_support import vtk_to_numpy
 
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.formats.vtu import vtu_bytes
-from intaglio.mesh.mesh import Mesh, Patch, tet_mesh
+from intaglio.mesh.mesh import Mesh, tet_mesh
 from intaglio.mesh.quality import (
     cell_metrics,
     dihedral_angles,

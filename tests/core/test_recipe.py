@@ -118,7 +118,7 @@ def test_same_settings_same_bytes(tmp_path):
         store = MemoryStore()
         rows = run_to("volume", part, "pipe", COARSE, store)
         product = store.get(next(s.key for s in rows if s.stage == "volume"))
-        zips.append({k: v for k, v in product.arrays.items()})
+        zips.append(dict(product.arrays))
     for name in ("points", "tets", "region"):
         np.testing.assert_array_equal(zips[0][name], zips[1][name])
 

@@ -352,8 +352,10 @@ def fluid_inside(
         body = Part(solid, part.unit, ("fluid",))
         return Fluid(body, _sources(part, body, walls, rim), pin)
     if piece[at] in outer:
-        names = {n for s in spaces(part, found) if _holds(part, found, s, spot) for n in s.openings}
-        open_ones = [o for o in found if o.name in names and o.name not in closed]
+        needed = {
+            n for s in spaces(part, found) if _holds(part, found, s, spot) for n in s.openings
+        }
+        open_ones = [o for o in found if o.name in needed and o.name not in closed]
         if open_ones:
             names = ", ".join(o.name for o in open_ones)
             raise StepFailed(

@@ -34,7 +34,7 @@ _UNITS = {
     "foot": ("ft", 304.8),
 }
 
-MM_PER_UNIT = {name: factor for name, factor in _UNITS.values()}
+MM_PER_UNIT = dict(_UNITS.values())
 
 
 def check_text(name: str, data: bytes) -> None:

@@ -1,4 +1,4 @@
-"""The surface mesh of a CAD body: remeshed from the kernel's facets, set onto the exact geometry."""
+"""The surface mesh of a CAD body: remeshed from the kernel's facets, set onto the geometry."""
 
 from collections.abc import Callable
 from dataclasses import replace

@@ -64,7 +64,7 @@ def enclosed_volume(points: Floats, triangles: Ints) -> float:
 
 
 def edge_uses(triangles: Ints) -> tuple[Ints, NDArray[np.int64], NDArray[np.int64]]:
-    """Edges (e, 2) with low node first, uses (e,), and net direction (e,): 0 if passed both ways."""
+    """Edges (e, 2), low node first, uses (e,), net direction (e,): 0 if passed both ways."""
     pairs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     forward = np.where(pairs[:, 0] < pairs[:, 1], 1, -1)
     edges, inverse, count = np.unique(

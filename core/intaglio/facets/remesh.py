@@ -127,7 +127,7 @@ def _split_pass(s, limit, field, tree, start, curve_points, curve_arc, ends):
     out = np.empty(3)
     middle = np.empty(3)
     made = 0
-    n = s.count[0]
+    n = s.tally[0]
     for t in range(n):
         for e in range(3):
             if s.tri[t, 0] < 0:
@@ -141,7 +141,7 @@ def _split_pass(s, limit, field, tree, start, curve_points, curve_arc, ends):
             own = _span(s, a, b)
             if own < _span(s, a, third) * 0.999 or own < _span(s, b, third) * 0.999:
                 continue
-            if s.count[1] + 1 >= s.points.shape[0] or s.count[0] + 2 >= s.tri.shape[0]:
+            if s.tally[1] + 1 >= s.points.shape[0] or s.tally[0] + 2 >= s.tri.shape[0]:
                 return -1
             c = s.curve[t, e]
             if c >= 0:
@@ -234,7 +234,7 @@ def _collapse_pass(s, limit, long):
     scratch = np.empty(MAX_RING, np.int32)
     other = np.empty(MAX_RING, np.int32)
     made = 0
-    for t in range(s.count[0]):
+    for t in range(s.tally[0]):
         for e in range(3):
             if s.tri[t, 0] < 0:
                 break
@@ -294,7 +294,7 @@ def _worth_flipping(s, t, e, scratch, strict):
 def _flip_pass(s, strict):
     scratch = np.empty(MAX_RING, np.int32)
     made = 0
-    for t in range(s.count[0]):
+    for t in range(s.tally[0]):
         for e in range(3):
             if s.tri[t, 0] < 0:
                 break
@@ -359,7 +359,7 @@ def _smooth_pass(s, field, tree, start, curve_points, curve_arc, ends):
     aim = np.empty(3)
     p = s.points
     moved = 0
-    for v in range(s.count[1]):
+    for v in range(s.tally[1]):
         if s.at[v] < 0 or s.kind[v] == CORNER:
             continue
         n = ring(s, v, scratch)
@@ -421,7 +421,7 @@ def _smooth_pass(s, field, tree, start, curve_points, curve_arc, ends):
 
 def compact(s: Surface) -> RemeshedSurface:
     """The live triangles and nodes, renumbered."""
-    m, n = int(s.count[TRIANGLES]), int(s.count[POINTS])
+    m, n = int(s.tally[TRIANGLES]), int(s.tally[POINTS])
     alive = np.flatnonzero(s.tri[:m, 0] >= 0)
     tri = s.tri[alive]
     used = np.zeros(n, bool)
@@ -463,7 +463,7 @@ def remesh(
     room = int(6 * expected_triangles(facets, field) + 8 * len(facets.triangles) + 20_000)
     s = make_surface(facets, curves, room)
     tree = box_tree(facets.points, facets.triangles, facets.region)
-    n = int(s.count[POINTS])
+    n = int(s.tally[POINTS])
     s.size[:n] = sizes(field, facets.points)
     rest = (field, tree, curves.start, curves.points, curves.arc, curves.ends)
     for step in range(passes):
@@ -499,7 +499,7 @@ def _mend_pass(s):
     """Collapse the shortest edge of triangles that stayed thin."""
     scratch = np.empty(MAX_RING, np.int32)
     other = np.empty(MAX_RING, np.int32)
-    for t in range(s.count[0]):
+    for t in range(s.tally[0]):
         if s.tri[t, 0] < 0 or shape(s.points, s.tri[t, 0], s.tri[t, 1], s.tri[t, 2]) > 0.5:
             continue
         e = 0
@@ -521,7 +521,7 @@ def _mend_pass(s):
 
 def _packed(s: Surface) -> Surface:
     """Drop the rows of triangles that are gone; nodes keep their numbers."""
-    m = int(s.count[TRIANGLES])
+    m = int(s.tally[TRIANGLES])
     alive = np.flatnonzero(s.tri[:m, 0] >= 0)
     number = np.full(m, -1, np.int32)
     number[alive] = np.arange(len(alive), dtype=np.int32)
@@ -533,6 +533,6 @@ def _packed(s: Surface) -> Surface:
     s.curve[:k] = s.curve[alive]
     s.tri[k:m] = -1
     s.curve[k:m] = -1
-    s.count[TRIANGLES] = k
+    s.tally[TRIANGLES] = k
     s.at[s.tri[:k].ravel()] = np.repeat(np.arange(k, dtype=np.int32), 3)
     return s

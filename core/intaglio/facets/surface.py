@@ -20,7 +20,7 @@ ON_FACE = 2
 
 MAX_RING = 256
 
-# slots of Surface.count
+# slots of Surface.tally
 TRIANGLES = 0
 POINTS = 1
 
@@ -38,7 +38,7 @@ class Surface(NamedTuple):
     nbr: NDArray[np.int32]
     region: NDArray[np.int32]
     curve: NDArray[np.int32]  # (m, 3) curve number of each edge, or -1
-    count: NDArray[np.int64]
+    tally: NDArray[np.int64]
 
 
 def neighbours(triangles: NDArray[np.int32]) -> NDArray[np.int32]:
@@ -163,8 +163,8 @@ def ring(s, v, out):
 @njit(cache=True)
 def split(s, t, e, x, y, z, kind, owner, arc, size):
     """A new node on edge e of t; two triangles become four. Returns the node."""
-    v = s.count[1]
-    s.count[1] += 1
+    v = s.tally[1]
+    s.tally[1] += 1
     s.points[v, 0] = x
     s.points[v, 1] = y
     s.points[v, 2] = z
@@ -175,9 +175,9 @@ def split(s, t, e, x, y, z, kind, owner, arc, size):
     other = s.nbr[t, e]
     u = other // 3
     f = other % 3
-    new_t = s.count[0]
-    new_u = s.count[0] + 1
-    s.count[0] += 2
+    new_t = s.tally[0]
+    new_u = s.tally[0] + 1
+    s.tally[0] += 2
     a = s.tri[t, e]
     b = s.tri[t, (e + 1) % 3]
     c = s.tri[t, (e + 2) % 3]

@@ -93,7 +93,7 @@ def check(mesh: Mesh) -> list[Finding]:
             Finding(
                 "volume-mismatch",
                 "error",
-                f"The cells' volume {total:.9g} differs from the {enclosed:.9g} inside the surface.",
+                f"The cells fill {total:.9g}, but the surface encloses {enclosed:.9g}.",
             )
         )
     used = np.zeros(len(mesh.points), bool)

@@ -259,7 +259,7 @@ def _ray_triangle(p, i, j, k, ox, oy, oz, dx, dy, dz):
 
 @njit(cache=True)
 def first_hits(tree, origins, directions, skip):
-    """Per ray the distance to the first triangle of group 0 beyond `skip` (or inf), and its number."""
+    """Per ray the distance to the first triangle beyond `skip` (or inf), and its number."""
     out = np.full(origins.shape[0], np.inf)
     hit = np.full(origins.shape[0], -1, np.int64)
     stack = np.empty(96, np.int32)

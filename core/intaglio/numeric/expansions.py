@@ -1,4 +1,4 @@
-"""Floating-point expansions: exact sums and products of doubles as arrays of non-overlapping doubles.
+"""Floating-point expansions: exact sums and products as arrays of non-overlapping doubles.
 
 Source: J. R. Shewchuk, "Adaptive precision floating-point arithmetic and fast robust geometric
 predicates", Discrete & Computational Geometry 18 (1997), sections 2.1 to 2.8.

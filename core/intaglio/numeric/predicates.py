@@ -124,7 +124,7 @@ def _insphere_exact(p, a, b, c, d, e):
 
 @njit(cache=True)
 def insphere(p, a, b, c, d, e):
-    """1 if row e of p lies inside the sphere through a, b, c, d, where orient3d(a, b, c, d) is 1."""
+    """1 if row e of p lies inside the sphere through a, b, c, d, of which orient3d is 1."""
     ex = p[e, 0]
     ey = p[e, 1]
     ez = p[e, 2]

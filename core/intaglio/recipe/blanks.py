@@ -9,7 +9,7 @@ import dataclasses
 import math
 import operator
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -47,7 +47,7 @@ def blanks_of(settings: type) -> dict[str, Blank]:
     return {f.name: f.metadata["blank"] for f in dataclasses.fields(settings)}
 
 
-_OPERATORS = {
+_OPERATORS: dict[type, Callable[..., float]] = {
     ast.Add: operator.add,
     ast.Sub: operator.sub,
     ast.Mult: operator.mul,
@@ -77,7 +77,7 @@ def evaluate(text: str, numbers: Mapping[str, float]) -> float:
                 raise ValueError("the exponent is too large")
             return float(_OPERATORS[type(node.op)](left, right))
         if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
-            return float(_OPERATORS[type(node.op)](value(node.operand)))  # type: ignore[call-arg]
+            return float(_OPERATORS[type(node.op)](value(node.operand)))
         raise ValueError(f"“{text}” is not an arithmetic expression")
 
     if len(text) > 200:

@@ -65,7 +65,7 @@ def patches_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
 
 
 def _flat_ends(faces: list[dict], low: list[float], high: list[float]) -> list[dict]:
-    """The two opposite flat faces, each with the whole model on one side, that lie farthest apart."""
+    """The two opposite flat faces, the whole model on one side of each, farthest apart."""
     scale = float(np.linalg.norm(np.subtract(high, low)))
     flat = [f for f in faces if f["surface"] == "plane" and f["at_end"]]
     best: tuple[float, list[dict]] = (0.0, [])

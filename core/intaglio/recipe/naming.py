@@ -62,14 +62,14 @@ def resolve(
             f"{len(left)} faces are on no patch: {names}.",
             "Put them on a patch, or let one patch take all the rest.",
         )
-    for k, row in enumerate(patches):
-        if not row["faces"]:
-            found.append(
-                Finding(
-                    "empty-patch",
-                    "caution",
-                    f"Patch {row['name']} has no faces.",
-                    advice="Remove it, or give it faces.",
-                )
-            )
+    found.extend(
+        Finding(
+            "empty-patch",
+            "caution",
+            f"Patch {row['name']} has no faces.",
+            advice="Remove it, or give it faces.",
+        )
+        for row in patches
+        if not row["faces"]
+    )
     return members, found

@@ -136,7 +136,7 @@ def _yaml(values: Mapping[str, Any]) -> str:
                 yaml.safe_dump(
                     {key: value},
                     allow_unicode=True,
-                    default_flow_style=True if isinstance(value, list) else False,
+                    default_flow_style=isinstance(value, list),
                     width=10_000,
                 )
                 .strip()

@@ -378,8 +378,8 @@ def surface_step(
         centre = surface.points[surface.triangles[crossing]].mean(axis=1)
         raise StepFailed(
             "surface-crosses",
-            f"{len(crossing)} triangles of the surface mesh cross others: walls lie closer together "
-            "than the edges are long. Lower the smallest edge, or raise the cells across a gap.",
+            f"{len(crossing)} triangles of the surface mesh cross others: walls lie closer "
+            "together than the edges are long. Lower the smallest edge, or raise the cells across a gap.",
             centre[:20].tolist(),
         )
     angles = triangle_angles(surface.points, surface.triangles)

@@ -16,7 +16,7 @@ GHOST = -1
 FREE = -2
 FACE = np.array([[1, 3, 2], [0, 2, 3], [0, 3, 1], [0, 1, 2]], np.int32)
 
-# slots of Complex.count
+# slots of Complex.tally
 N_TETS = 0  # rows in use, freed ones included
 N_FREE = 1  # length of the stack of freed rows
 STAMP = 2  # last stamp given out
@@ -36,7 +36,7 @@ class Complex(NamedTuple):
     free: NDArray[np.int32]  # stack of freed rows
     at: NDArray[np.int32]  # (points,) a tetrahedron at each point, maybe freed since
     local: NDArray[np.int32]  # (points + 1,) scratch: index within the current cavity
-    count: NDArray[np.int64]  # see the slots above
+    tally: NDArray[np.int64]  # see the slots above
     work: NDArray[np.int32]  # scratch for cavities and stars
 
 
@@ -85,7 +85,7 @@ def grown(cx: Complex, tets: int, points: int) -> Complex:
         longer(cx.free, tets, 0),
         longer(cx.at, points, -1),
         longer(cx.local, points + 1, 0),
-        cx.count,
+        cx.tally,
         cx.work,
     )
 
@@ -93,12 +93,12 @@ def grown(cx: Complex, tets: int, points: int) -> Complex:
 @njit(cache=True, inline="always")
 def take(cx):
     """A free row for a new tetrahedron; the caller has made sure that there is room."""
-    if cx.count[1] > 0:
-        cx.count[1] -= 1
-        t = cx.free[cx.count[1]]
+    if cx.tally[1] > 0:
+        cx.tally[1] -= 1
+        t = cx.free[cx.tally[1]]
     else:
-        t = np.int32(cx.count[0])
-        cx.count[0] += 1
+        t = np.int32(cx.tally[0])
+        cx.tally[0] += 1
     cx.lock[t] = 0
     cx.seen[t] = 0
     return t
@@ -107,8 +107,8 @@ def take(cx):
 @njit(cache=True, inline="always")
 def release(cx, t):
     cx.tets[t, 0] = -2
-    cx.free[cx.count[1]] = t
-    cx.count[1] += 1
+    cx.free[cx.tally[1]] = t
+    cx.tally[1] += 1
 
 
 @njit(cache=True, inline="always")
@@ -136,8 +136,8 @@ def place(tets, t, v):
 def star(cx, v, out):
     """Tetrahedra at node v into out; their number, or -1 if out is too short."""
     first = cx.at[v]
-    cx.count[2] += 1
-    stamp = cx.count[2]
+    cx.tally[2] += 1
+    stamp = cx.tally[2]
     out[0] = first
     cx.seen[first] = stamp
     n = 1
@@ -163,7 +163,7 @@ def star(cx, v, out):
 def set_incidence(cx):
     """Point every node at one of its tetrahedra."""
     cx.at[:] = -1
-    for t in range(cx.count[0]):
+    for t in range(cx.tally[0]):
         if cx.tets[t, 0] == -2:
             continue
         for i in range(4):
@@ -174,5 +174,5 @@ def set_incidence(cx):
 
 def live(cx: Complex) -> NDArray[np.int64]:
     """Rows of the tetrahedra that exist and touch no ghost."""
-    tets = cx.tets[: cx.count[N_TETS]]
+    tets = cx.tets[: cx.tally[N_TETS]]
     return np.flatnonzero((tets[:, 0] != FREE) & (tets >= 0).all(axis=1))

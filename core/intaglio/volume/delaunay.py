@@ -165,7 +165,7 @@ def fill_cavity(cx, v, n_shell, n_gone, matrix):
         cx.nbr[new, 2] = matrix[l1, l0]
     for k in range(n_gone):
         release(cx, gone[k])
-    cx.count[3] = made[0]
+    cx.tally[3] = made[0]
     return made[0]
 
 
@@ -180,10 +180,10 @@ def insert_delaunay(cx, v, hint, matrix):
     for i in range(4):
         u = cx.tets[t, i]
         if u >= 0 and p[u, 0] == p[v, 0] and p[u, 1] == p[v, 1] and p[u, 2] == p[v, 2]:
-            cx.count[3] = t
+            cx.tally[3] = t
             return DUPLICATE
-    cx.count[2] += 2
-    inside = cx.count[2]
+    cx.tally[2] += 2
+    inside = cx.tally[2]
     outside = inside - 1
     gone[0] = t
     cx.seen[t] = inside
@@ -220,9 +220,9 @@ def insert_all(cx, order, start, stop):
     matrix = np.empty((256, 256), np.int32)
     capacity = cx.tets.shape[0]
     for k in range(start, stop):
-        if cx.count[0] + 4096 > capacity and cx.count[0] - cx.count[1] + 4096 > capacity:
+        if cx.tally[0] + 4096 > capacity and cx.tally[0] - cx.tally[1] + 4096 > capacity:
             return k
-        if insert_delaunay(cx, order[k], cx.count[3], matrix) == REFUSED:
+        if insert_delaunay(cx, order[k], cx.tally[3], matrix) == REFUSED:
             return -1
     return stop
 
@@ -298,7 +298,7 @@ def _start(cx, a, b, c, d):
                 if cx.tets[ghosts[j], k] == cx.tets[t, i]:
                     fj = k
             glue(cx, ghosts[i], fi, 4 * ghosts[j] + fj)
-    cx.count[3] = t
+    cx.tally[3] = t
 
 
 def delaunay_complex(
@@ -331,4 +331,4 @@ def delaunay_complex(
 def delaunay(points: NDArray[np.float64]) -> NDArray[np.int32]:
     """Delaunay tetrahedra (m, 4), positively oriented, of points (n, 3) in any unit."""
     cx, _ = delaunay_complex(np.ascontiguousarray(points, np.float64))
-    return cx.tets[: cx.count[N_TETS]][live(cx)].copy()
+    return cx.tets[: cx.tally[N_TETS]][live(cx)].copy()

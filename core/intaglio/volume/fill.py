@@ -63,9 +63,9 @@ def _lock_surface(cx, triangles, inner):
 @njit(cache=True)
 def _flood(cx, inner):
     """zone 0 for all tetrahedra reached from `inner` without a locked face; False if it leaks."""
-    stack = np.empty(cx.count[0] + 1, np.int32)
+    stack = np.empty(cx.tally[0] + 1, np.int32)
     top = 0
-    for t in range(cx.count[0]):
+    for t in range(cx.tally[0]):
         cx.zone[t] = -1
     for k in range(inner.size):
         if cx.zone[inner[k]] < 0:
@@ -93,7 +93,7 @@ def _long_edges(cx, field, size, out_point, out_tet, limit):
     """Middles of edges longer than `limit` in the size field, each with a tetrahedron at it."""
     n = 0
     p = cx.points
-    for t in range(cx.count[0]):
+    for t in range(cx.tally[0]):
         if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
             continue
         # only the longest edge of each tetrahedron, and only from its lowest-numbered owner
@@ -136,15 +136,15 @@ def _insert_points(cx, points, order, hint, field, spacing, size, matrix):
     """Insert points that keep their distance; size gets the field there. Number inserted."""
     made = 0
     for k in order:
-        if cx.count[4] + 1 >= cx.points.shape[0] or cx.count[0] + 2048 >= cx.tets.shape[0]:
+        if cx.tally[4] + 1 >= cx.points.shape[0] or cx.tally[0] + 2048 >= cx.tets.shape[0]:
             break
-        v = cx.count[4]
+        v = cx.tally[4]
         cx.points[v, 0] = points[k, 0]
         cx.points[v, 1] = points[k, 1]
         cx.points[v, 2] = points[k, 2]
         t = hint[k]
         if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
-            t = np.int32(cx.count[3])
+            t = np.int32(cx.tally[3])
         if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
             continue
         t = walk(cx, v, t)
@@ -153,7 +153,7 @@ def _insert_points(cx, points, order, hint, field, spacing, size, matrix):
         h = size_at(field, points[k, 0], points[k, 1], points[k, 2])
         if insert_constrained(cx, v, t, spacing * h, matrix) == INSERTED:
             size[v] = h
-            cx.count[4] += 1
+            cx.tally[4] += 1
             made += 1
     return made
 
@@ -199,7 +199,7 @@ def fill(
     max_cells: int = 20_000_000,
     improve_passes: int = 8,
 ) -> Filling:
-    """Tetrahedra inside a closed surface: triangles (m, 3) outward, region (m,) their patch or face.
+    """Tetrahedra inside a closed surface: triangles (m, 3) outward, region (m,) their face.
 
     Raises StepFailed with places where the surface is open, meets itself, or cannot be filled.
     """
@@ -234,12 +234,12 @@ def fill(
             "The inside of the surface mesh cannot be told from its outside. "
             "Check that every body is closed and that none overlaps another.",
         )
-    n_boundary = int(cx.count[N_POINTS])
+    n_boundary = int(cx.tally[N_POINTS])
     progress(0.15, "placing inner points")
     cx, size = _inner_points(cx, field, max_cells, progress)
     progress(0.6, "improving")
     free = np.zeros(len(cx.points), bool)
-    free[n_boundary : int(cx.count[N_POINTS])] = True
+    free[n_boundary : int(cx.tally[N_POINTS])] = True
     for k in range(improve_passes):
         below = 0.75 if k < 3 else 0.55
         swap_pass(cx, below)
@@ -255,10 +255,10 @@ def _inner_points(
 ) -> tuple[Complex, NDArray[np.float64]]:
     matrix = np.empty((1024, 1024), np.int32)
     size = np.zeros(len(cx.points))
-    n = int(cx.count[N_POINTS])
+    n = int(cx.tally[N_POINTS])
     size[:n] = sizes(field, cx.points[:n])
     for round_ in range(60):
-        m = int(cx.count[N_TETS])
+        m = int(cx.tally[N_TETS])
         spot, hint = np.empty((m, 3)), np.empty(m, np.int32)
         n_new = _long_edges(cx, field, size, spot, hint, _LONG_EDGE)
         if n_new == 0:
@@ -269,12 +269,12 @@ def _inner_points(
                 f"The sizes ask for more than {max_cells:,} cells. Raise the edge lengths.",
             )
         spot, hint = spot[:n_new], hint[:n_new]
-        room = int(cx.count[N_POINTS]) + n_new + 16
+        room = int(cx.tally[N_POINTS]) + n_new + 16
         cx = grown(cx, m + 8 * n_new + 8192, room)
         size = np.concatenate([size, np.zeros(len(cx.points) - len(size))])
         made = _insert_points(cx, spot, hilbert_order(spot), hint, field, _SPACING, size, matrix)
         progress(0.15 + 0.45 * (1 - 0.8 ** (round_ + 1)), "placing inner points")
-        if made < max(1, 0.0005 * int(cx.count[N_POINTS])):
+        if made < max(1, 0.0005 * int(cx.tally[N_POINTS])):
             break
     return cx, size
 
@@ -287,10 +287,10 @@ def _result(
     origin: NDArray[np.int32],
     found,
 ) -> Filling:
-    m = int(cx.count[N_TETS])
+    m = int(cx.tally[N_TETS])
     rows = np.flatnonzero((cx.tets[:m, 0] != FREE) & (cx.zone[:m] == 0))
     tets = cx.tets[rows]
-    n = int(cx.count[N_POINTS])
+    n = int(cx.tally[N_POINTS])
     used = np.zeros(n, bool)
     used[tets.ravel()] = True
     number = (np.cumsum(used) - 1).astype(np.int32)

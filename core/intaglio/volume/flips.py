@@ -1,4 +1,4 @@
-"""Local changes of a complex: face swap (2 to 3), edge removal (n to 2n - 4), constrained insertion.
+"""Local changes of a complex: face swap (2 to 3), edge removal (n to 2n - 4), insertion.
 
 Edge removal finds the best triangulation of the ring around the edge by dynamic programming:
 G. T. Klincsek, "Minimal triangulations of polygonal domains" (1980); its use for tetrahedra:
@@ -41,7 +41,7 @@ def flip23(cx, t, i, floor):
         return False
     if orient3d(p, x, y, d, a) <= 0 or orient3d(p, y, z, d, a) <= 0 or orient3d(p, z, x, d, a) <= 0:
         return False
-    if cx.count[1] < 1 and cx.count[0] + 1 > cx.tets.shape[0]:
+    if cx.tally[1] < 1 and cx.tally[0] + 1 > cx.tets.shape[0]:
         return False
     zone = cx.zone[t]
     outer = np.empty(6, np.int32)
@@ -76,7 +76,7 @@ def flip23(cx, t, i, floor):
         glue(cx, rows[k], 0, 4 * rows[(k + 1) % 3] + 1)
     cx.at[a] = t
     cx.at[d] = t
-    cx.count[3] = t
+    cx.tally[3] = t
     return True
 
 
@@ -214,7 +214,7 @@ def remove_edge(cx, t, i, j, floor):
         if orient3d(p, x, y, z, b) <= 0 or orient3d(p, z, y, x, a) <= 0:
             return False
     # a new edge inside the ring must not exist already (possible next to a boundary)
-    if cx.count[0] + 2 * m > cx.tets.shape[0]:
+    if cx.tally[0] + 2 * m > cx.tets.shape[0]:
         return False
     zone = cx.zone[t]
     above = np.full((MAX_SIDES, MAX_SIDES), -1, np.int32)
@@ -270,7 +270,7 @@ def remove_edge(cx, t, i, j, floor):
             cx.at[nodes[chosen[q, k]]] = up
         cx.at[b] = up
         cx.at[a] = down
-        cx.count[3] = up
+        cx.tally[3] = up
     return True
 
 
@@ -315,11 +315,11 @@ def insert_constrained(cx, v, t, spacing, matrix):
     shell = cx.work[w : 2 * w]
     p = cx.points
     base = t
-    cx.count[2] += 1
-    banned = cx.count[2]
+    cx.tally[2] += 1
+    banned = cx.tally[2]
     for _ in range(24):
-        cx.count[2] += 2
-        inside = cx.count[2]
+        cx.tally[2] += 2
+        inside = cx.tally[2]
         outside = inside - 1
         gone[0] = base
         cx.seen[base] = inside
@@ -408,7 +408,7 @@ def insert_constrained(cx, v, t, spacing, matrix):
                 return DUPLICATE
             if d < near:
                 return REFUSED
-    if cx.count[0] + n_shell > cx.tets.shape[0]:
+    if cx.tally[0] + n_shell > cx.tets.shape[0]:
         return REFUSED
     # each edge of the shell must have exactly two of its triangles: a closed, simple surface
     if not _simple_shell(cx, shell, n_shell):

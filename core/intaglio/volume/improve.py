@@ -28,7 +28,7 @@ def swap_pass(cx, below):
     best = np.empty((MAX_SIDES, MAX_SIDES))
     split = np.empty((MAX_SIDES, MAX_SIDES), np.int32)
     made = 0
-    for t in range(cx.count[0]):
+    for t in range(cx.tally[0]):
         if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
             continue
         q = quality(cx, t)
@@ -85,7 +85,7 @@ def smooth_pass(cx, free, below, size):
     rows = np.empty(_STAR, np.int32)
     p = cx.points
     moved = 0
-    for v in range(cx.count[4]):
+    for v in range(cx.tally[4]):
         if not free[v] or cx.at[v] < 0:
             continue
         n = star(cx, v, rows)
@@ -201,7 +201,7 @@ def collapse_pass(cx, free, below):
     """Pull a free node of each tetrahedron worse than `below` into a neighbour where that helps."""
     rows = np.empty(_STAR, np.int32)
     made = 0
-    for t in range(cx.count[0]):
+    for t in range(cx.tally[0]):
         if cx.tets[t, 0] < 0 or cx.zone[t] < 0 or quality(cx, t) >= below:
             continue
         for i in range(4):
@@ -263,11 +263,11 @@ def _pull_in(cx, v, u, rows, n, worst):
         t = rows[k]
         if place(cx.tets, t, v) >= 0:
             cx.tets[t, 0] = -2
-            cx.free[cx.count[1]] = t
-            cx.count[1] += 1
+            cx.free[cx.tally[1]] = t
+            cx.tally[1] += 1
         else:
             for i in range(4):
                 cx.at[cx.tets[t, i]] = t
-            cx.count[3] = t
+            cx.tally[3] = t
     cx.at[v] = -1
     return True

@@ -353,18 +353,18 @@ def recover_surface(
                     return Recovered(cx, faces, np.array(edit.origin, np.int32), splits, swaps)
                 continue
             lost = _longest_edges(cx.points, gone)
-        room = int(cx.count[N_POINTS]) + len(lost) + 1000
-        need = int(cx.count[0]) + 64 * len(lost) + 8192
+        room = int(cx.tally[N_POINTS]) + len(lost) + 1000
+        need = int(cx.tally[0]) + 64 * len(lost) + 8192
         if room > len(cx.points) or need > len(cx.tets):
             cx = grown(cx, int(1.2 * need), 2 * room)
         for a, b in lost.tolist():
             if not edit.at_edge.get(edit.key(a, b)):
                 continue
-            v = int(cx.count[N_POINTS])
+            v = int(cx.tally[N_POINTS])
             cx.points[v] = 0.5 * (cx.points[a] + cx.points[b])
             came = _insert_at_edge(cx, v, a, scratch, matrix)
             if came == INSERTED:
-                cx.count[N_POINTS] += 1
+                cx.tally[N_POINTS] += 1
                 edit.split(a, b, v)
                 splits += 1
             elif came == DUPLICATE:

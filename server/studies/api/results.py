@@ -7,14 +7,14 @@ import numpy as np
 from django.http import Http404, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from intaglio.mesh.pack import pack, unpack
-from intaglio.mesh.quality import METRICS
-from intaglio.mesh.slices import crossed_cells, outer_faces
 from numpy.typing import NDArray
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from intaglio.mesh.pack import pack, unpack
+from intaglio.mesh.quality import METRICS
+from intaglio.mesh.slices import crossed_cells, outer_faces
 from studies.api.access import variant_of
 from studies.api.variants import product_shown, variant_states
 from studies.models import Product, Variant
@@ -62,7 +62,7 @@ class ViewView(APIView):
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """What the model view draws for a stage: points, triangles, their CAD face, lines."""
         key = shown_product(variant_of(request.user, variant_id), stage)
-        arrays, report = _arrays(key)
+        arrays, _ = _arrays(key)
         if stage in ("geometry", "domain", "sizing"):
             names = ("display_points", "display_triangles", "display_region", "display_lines")
             out = {n.removeprefix("display_"): arrays[n] for n in names if n in arrays}

@@ -6,14 +6,14 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
-from intaglio.errors import FileRejected
-from intaglio.recipe.stages import STAGES
 from rest_framework.exceptions import ValidationError
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from intaglio.errors import FileRejected
+from intaglio.recipe.stages import STAGES
 from studies.api.access import study_of
 from studies.api.shapes import (
     JobShape,

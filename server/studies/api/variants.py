@@ -4,15 +4,15 @@ from typing import Any
 
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
-from intaglio.errors import SettingRejected
-from intaglio.recipe.blanks import blanks_of, build, check_value
-from intaglio.recipe.plan import StageState, states
-from intaglio.recipe.stages import BY_KEY
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from intaglio.errors import SettingRejected
+from intaglio.recipe.blanks import blanks_of, build, check_value
+from intaglio.recipe.plan import StageState, states
+from intaglio.recipe.stages import BY_KEY
 from studies.api.access import variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
 from studies.models import Change, Job, Variant
@@ -78,7 +78,7 @@ def _answer(variant: Variant) -> Response:
 
 
 def changed_settings(current: dict[str, Any], asked: Any) -> dict[str, Any]:
-    """Settings after a change {stage: {name: value or null}}; null takes the derived value again."""
+    """Settings after a change {stage: {name: value}}; null takes the derived value again."""
     if not isinstance(asked, dict):
         raise ValidationError({"detail": "Send settings by stage and name."})
     out = {stage: dict(own) for stage, own in current.items()}

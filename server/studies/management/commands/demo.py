@@ -1,4 +1,4 @@
-"""`manage.py demo`: the demo account and the demo study, made through the same code as any other."""
+"""`manage.py demo`: the demo account and the demo study, made like any other."""
 
 import hashlib
 from pathlib import Path

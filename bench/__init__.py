@@ -1,0 +1,1 @@
+"""Benchmarks: each prints a table of ratios against a peer measured in the same run."""
