@@ -379,7 +379,8 @@ def surface_step(
         raise StepFailed(
             "surface-crosses",
             f"{len(crossing)} triangles of the surface mesh cross others: walls lie closer "
-            "together than the edges are long. Lower the smallest edge, or raise the cells across a gap.",
+            "together than the edges are long. Lower the smallest edge, or raise the cells "
+            "across a gap.",
             centre[:20].tolist(),
         )
     angles = triangle_angles(surface.points, surface.triangles)

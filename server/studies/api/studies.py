@@ -36,11 +36,9 @@ def study_row(study: Study) -> dict[str, Any]:
         done = [k for k in order if k in variant.shown]
         if done and (furthest is None or order.index(done[-1]) > order.index(furthest)):
             furthest = done[-1]
-        if picture is None and done:
-            best = next((k for k in ("volume", "surface", "domain", "geometry") if k in done), None)
-            picture = f"/api/variants/{variant.id}/stages/{best}/picture" if best else None
-            if picture:
-                picture += f"?product={variant.shown[best][:16]}"
+        if picture is None and "geometry" in done:
+            product = variant.shown["geometry"][:16]
+            picture = f"/api/variants/{variant.id}/stages/geometry/picture?product={product}"
         if cells is None and "volume" in variant.shown:
             report = (
                 Product.objects.filter(key=variant.shown["volume"])

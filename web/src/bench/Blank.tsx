@@ -42,7 +42,7 @@ function Hint({
   return (
     <span
       id={id}
-      className="pointer-events-none invisible absolute right-0 top-full z-30 block w-64 border border-ink bg-sheet p-2.5 font-sans text-[12px] leading-snug opacity-0 shadow-[3px_3px_0_var(--color-shade)] group-focus-within:pointer-events-auto group-focus-within:visible group-focus-within:opacity-100 group-hover:pointer-events-auto group-hover:visible group-hover:opacity-100"
+      className="pointer-events-none invisible absolute right-0 top-full z-30 block w-64 whitespace-normal border border-ink bg-sheet p-2.5 font-sans text-[12px] leading-snug opacity-0 shadow-[3px_3px_0_var(--color-shade)] group-focus-within:pointer-events-auto group-focus-within:visible group-focus-within:opacity-100 group-hover:pointer-events-auto group-hover:visible group-hover:opacity-100"
     >
       <b className="block">{blank.label}</b>
       {reason && (

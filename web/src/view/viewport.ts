@@ -115,9 +115,6 @@ export class Viewport {
         fragmentShader: SURFACE_FRAGMENT,
         side: THREE.DoubleSide,
         transparent: false,
-        polygonOffset: true,
-        polygonOffsetFactor: 1,
-        polygonOffsetUnits: 2,
         uniforms: {
           regions: { value: this.regions },
           regionCount: { value: this.regions.image.width },
@@ -132,13 +129,25 @@ export class Viewport {
       const segments = curves ?? regionLines(data);
       const lines = new THREE.BufferGeometry();
       lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
-      this.lines = new THREE.LineSegments(lines, new THREE.LineBasicMaterial({ color: INK }));
+      this.lines = new THREE.LineSegments(lines, this.lineMaterial());
       this.scene.add(this.lines);
       this.box = regionBounds(data);
       this.applyPlane();
       if (!keep) this.fit();
     }
     this.draw();
+  }
+
+  /** Ink that lies a hair above the surface, by the same amount everywhere, silhouettes too. */
+  private lineMaterial(): THREE.LineBasicMaterial {
+    const material = new THREE.LineBasicMaterial({ color: INK });
+    material.onBeforeCompile = (shader) => {
+      shader.vertexShader = shader.vertexShader.replace(
+        "#include <project_vertex>",
+        "#include <project_vertex>\n  gl_Position.z -= 0.0008;",
+      );
+    };
+    return material;
   }
 
   setLook(look: RegionLook[], selected: number[], hovered: number | null, hidden: number[]) {
@@ -174,11 +183,20 @@ export class Viewport {
     this.draw();
   }
 
+  /** 1 if the plane's normal points to the viewer, else -1: what lies behind it is kept. */
+  private facing(): number {
+    const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
+    return this.plane && back.dot(new THREE.Vector3(...this.plane.normal)) < 0 ? -1 : 1;
+  }
+
   private applyPlane() {
     if (!this.surface) return;
     const u = this.surface.material.uniforms;
     u.clipping!.value = this.plane ? 1 : 0;
-    if (this.plane) (u.plane!.value as THREE.Vector4).set(...this.plane.normal, this.plane.offset);
+    if (!this.plane) return;
+    const sign = this.facing();
+    const [x, y, z] = this.plane.normal;
+    (u.plane!.value as THREE.Vector4).set(sign * x, sign * y, sign * z, sign * this.plane.offset);
   }
 
   setCells(
@@ -324,7 +342,7 @@ export class Viewport {
       if (this.hidden.has(region)) continue;
       if (this.plane) {
         const n = new THREE.Vector3(...this.plane.normal);
-        if (n.dot(h.point) > this.plane.offset) continue;
+        if (this.facing() * (n.dot(h.point) - this.plane.offset) > 0) continue;
       }
       return { point: h.point, region };
     }
@@ -424,6 +442,7 @@ export class Viewport {
     this.wanted = true;
     requestAnimationFrame(() => {
       this.wanted = false;
+      this.applyPlane();
       this.renderer.render(this.scene, this.camera);
       this.onMove();
     });
