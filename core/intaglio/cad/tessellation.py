@@ -19,7 +19,7 @@ from intaglio.cad.part import Part, centroid
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import Curves, Facets
 
-_DENSE = 8  # samples of a curve per tessellation segment
+DENSE = 8  # samples of a curve per tessellation segment
 
 
 def _face_edges(face: TopoDS_Face) -> list[TopoDS_Edge]:
@@ -155,7 +155,7 @@ def _curves(
         if params is None:
             params = list(np.linspace(curve.FirstParameter(), curve.LastParameter(), len(nodes)))
         dense = np.interp(
-            np.arange((len(nodes) - 1) * _DENSE + 1) / _DENSE, np.arange(len(nodes)), params
+            np.arange((len(nodes) - 1) * DENSE + 1) / DENSE, np.arange(len(nodes)), params
         )
         xyz = np.array([[p.X(), p.Y(), p.Z()] for p in (curve.Value(t) for t in dense)])
         s = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(xyz, axis=0), axis=1))])
@@ -164,7 +164,7 @@ def _curves(
         arc.append(s)
         parameter.append(dense)
         ends.append((nodes[0], nodes[-1]))
-        at = s[::_DENSE]
+        at = s[::DENSE]
         for k in range(len(nodes) - 1):
             pairs.append((nodes[k], nodes[k + 1]))
             pair_curve.append(number)

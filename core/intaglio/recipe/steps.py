@@ -19,7 +19,7 @@ from intaglio.cad import domain as fluid_domain
 from intaglio.cad.part import Part, area, bounds, centroid, from_bytes, to_bytes, volume
 from intaglio.cad.step import is_sound, read_step
 from intaglio.cad.surface_mesh import mesh_surface
-from intaglio.cad.tessellation import tessellate
+from intaglio.cad.tessellation import DENSE, tessellate
 from intaglio.case.case import case_document, inlets
 from intaglio.case.case import findings as case_findings
 from intaglio.errors import SettingRejected, StepFailed
@@ -76,7 +76,8 @@ def _display(part: Part) -> Arrays:
     facets, curves = tessellate(part, 4e-4 * scale, 0.2)
     pairs = []
     for c in range(len(curves.ends)):
-        line = curves.points[curves.start[c] : curves.start[c + 1]]
+        # the nodes of the tessellation, so that lines lie on the facets' own edges
+        line = curves.points[curves.start[c] : curves.start[c + 1] : DENSE]
         pairs.append(np.stack([line[:-1], line[1:]], axis=1))
     lines = np.concatenate(pairs) if pairs else np.zeros((0, 2, 3))
     drawn = picture(facets.points, facets.triangles, lines, np.zeros((0, 2, 3)))

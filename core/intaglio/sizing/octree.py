@@ -224,17 +224,17 @@ def build_field(
     gradient = growth - 1.0
     order = np.argsort(size, kind="stable")[::-1]
     spot, small = np.ascontiguousarray(points[order]), np.ascontiguousarray(size[order])
-    # a coarse base everywhere, so that growth has room to show
+    # a coarse coarse everywhere, so that growth has room to show
     n = 8
-    base = (np.stack(np.meshgrid(*[np.arange(n) + 0.5] * 3), -1).reshape(-1, 3) / n) * side
-    base_size = np.full(len(base), side / n / 2.0)
+    coarse = (np.stack(np.meshgrid(*[np.arange(n) + 0.5] * 3), -1).reshape(-1, 3) / n) * side
+    coarse_size = np.full(len(coarse), side / n / 2.0)
     capacity = 200_000
     while True:
         child, origin, level, used = _grow(
             corner_low,
             side,
-            np.concatenate([corner_low + base, spot]),
-            np.concatenate([base_size, small]),
+            np.concatenate([corner_low + coarse, spot]),
+            np.concatenate([coarse_size, small]),
             2.0,
             capacity,
         )
