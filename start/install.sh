@@ -49,7 +49,7 @@ if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
       "$python" -m venv .venv || fail "A virtual environment cannot be made: install python3-venv."
     }
   fi
-  .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock
+  .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock 2>&1 | { grep -v '^WARNING: Location' || true; }
   .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
   echo "$stamp" >.venv/installed
 fi
@@ -59,7 +59,10 @@ command -v npm >/dev/null || fail "Node.js 20 with npm is needed."
 stamp=$(sha256sum web/package-lock.json | cut -d' ' -f1)
 if [ "$(cat web/node_modules/.installed 2>/dev/null || true)" != "$stamp" ]; then
   say "installing the page's packages"
-  (cd web && npm ci --no-audit --no-fund --loglevel=error)
+  # where a registry lacks builds for other platforms, the lock lacks them too and `npm ci` objects;
+  # `npm install` takes the same pinned versions
+  (cd web && { npm ci --no-audit --no-fund --loglevel=silent ||
+    npm install --no-audit --no-fund --no-save --loglevel=error; })
   echo "$stamp" >web/node_modules/.installed
 fi
 

@@ -224,7 +224,7 @@ def build_field(
     gradient = growth - 1.0
     order = np.argsort(size, kind="stable")[::-1]
     spot, small = np.ascontiguousarray(points[order]), np.ascontiguousarray(size[order])
-    # a coarse coarse everywhere, so that growth has room to show
+    # a coarse grid everywhere, so that growth has room to show
     n = 8
     coarse = (np.stack(np.meshgrid(*[np.arange(n) + 0.5] * 3), -1).reshape(-1, 3) / n) * side
     coarse_size = np.full(len(coarse), side / n / 2.0)
