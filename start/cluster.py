@@ -121,6 +121,7 @@ def start(folder: Path, durable: bool = True) -> Cluster:
     if not (data / "PG_VERSION").is_file():
         _make(bin_, folder, data, secret)
     password = secret.read_text().strip()
+    _drop_stale_lock(data)
     if _call([str(bin_ / "pg_ctl"), "status", "-D", str(data)], folder).returncode == 0:
         lines = _read_as_owner(data / "postmaster.pid").splitlines()
         if len(lines) > 3 and lines[3].strip().isdigit():
@@ -156,6 +157,22 @@ def start(folder: Path, durable: bool = True) -> Cluster:
         tail = "\n".join(_read_as_owner(log).splitlines()[-5:])
         raise CannotStart(f"The database did not start. Its log {log} ends:\n{tail}")
     return Cluster(folder, port, password)
+
+
+def _drop_stale_lock(data: Path) -> None:
+    """Remove the lock file of a server that is dead, or a zombie that still has its number."""
+    lines = _read_as_owner(data / "postmaster.pid").splitlines()
+    if not lines or not lines[0].strip().isdigit():
+        return
+    try:
+        stat = Path(f"/proc/{lines[0].strip()}/stat").read_text()
+        alive = "postgres" in stat and stat.rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        alive = False
+    if not alive:
+        subprocess.run(
+            _as_owner(["rm", "-f", str(data / "postmaster.pid")]), capture_output=True, cwd="/"
+        )
 
 
 def _make(bin_: Path, folder: Path, data: Path, secret: Path) -> None:

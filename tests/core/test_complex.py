@@ -237,10 +237,13 @@ def test_a_surface_edit_keeps_its_edges():
     assert edit.origin[-1] in (0, 2)
 
 
-def test_recovery_of_what_is_there_already_changes_nothing():
+def test_recovery_across_flat_sides_keeps_the_volume():
     points, triangles = _schoenhardt(0.0)
     box = np.array([[(k >> i) & 1 for i in range(3)] for k in range(8)]) * 8.0 - 3.0
     cx, _ = delaunay_complex(np.concatenate([points, box]))
     found = recover_surface(cx, triangles, np.arange(len(triangles), dtype=np.int32))
-    assert found.splits == 0
-    np.testing.assert_array_equal(found.triangles, triangles)
+    # the straight prism's sides are flat squares: the complex may hold their other diagonals
+    assert found.splits <= 3
+    assert enclosed_volume(found.complex.points, found.triangles) == pytest.approx(
+        enclosed_volume(points, triangles), rel=1e-12
+    )
