@@ -1,4 +1,4 @@
-"""Local changes of a complex keep volume and adjacency; recovery of surfaces that Delaunay lacks."""
+"""Local changes of a complex keep volume and adjacency; surfaces that Delaunay lacks."""
 
 import numpy as np
 import pytest
@@ -165,7 +165,7 @@ def test_shape_measures_of_known_tetrahedra():
     assert volume_length(flat, 0, 1, 2, 3) == pytest.approx(0.0, abs=1e-12)
 
 
-def _schoenhardt(turn=np.radians(30)):
+def _schoenhardt(turn=np.pi / 6):
     """E. Schönhardt's twisted prism (1928): no tetrahedra fill it without a further point."""
     corner = np.radians([90, 210, 330])
     low = np.stack([np.cos(corner), np.sin(corner), np.zeros(3)], 1)
@@ -219,7 +219,7 @@ def test_crossing_surfaces_are_refused_with_places():
 
 def test_nodes_that_coincide_are_refused_with_their_place():
     points, triangles = _schoenhardt()
-    doubled = np.concatenate([points, points + [5.0, 0, 0]])
+    doubled = np.concatenate([points, points + np.array([5.0, 0, 0])])
     doubled[6] = doubled[0]
     both = np.concatenate([triangles, triangles + 6])
     with pytest.raises(StepFailed) as caught:

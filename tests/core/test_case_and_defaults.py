@@ -1,0 +1,214 @@
+"""The case in SI units, settings derived from the model, and the small pictures."""
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from intaglio.case.case import findings, inlets, metres, reynolds
+from intaglio.errors import SettingRejected
+from intaglio.recipe.blanks import Blank, build, check_patches, check_value
+from intaglio.recipe.defaults import (
+    defaults,
+    domain_defaults,
+    patches_defaults,
+    sizing_defaults,
+)
+from intaglio.recipe.picture import edge_segments, picture
+from intaglio.recipe.stages import STAGES, Domain, Sizing, description
+from tests.core.test_boxtree import _octahedron_sphere
+
+
+def test_reynolds_number_of_water_in_a_pipe():
+    # 25 mm bore, 2 m/s, water at 20 °C: ν = 1.0038e-6 m²/s
+    assert reynolds(998.2, 2.0, 0.025, 1.002e-3) == pytest.approx(2 * 0.025 / 1.0038e-6, rel=1e-3)
+    assert reynolds(998.2, -2.0, 0.025, 1.002e-3) > 0
+
+
+@pytest.mark.parametrize("unit, length", [("mm", 1e-3), ("m", 1.0), ("in", 0.0254), ("ft", 0.3048)])
+def test_inlets_are_measured_in_metres(unit, length):
+    assert metres(unit) == pytest.approx(length)
+    # a square duct of side 0.1 m: its hydraulic diameter is its side
+    side = 0.1 / length
+    patches = [
+        {"name": "in", "kind": "inlet", "area": side**2, "perimeter": 4 * side},
+        {"name": "out", "kind": "outlet", "area": 1.0, "perimeter": 4.0},
+    ]
+    (inlet,) = inlets(patches, unit, 1.2, 1.8e-5, 3.0)
+    assert inlet.area == pytest.approx(0.01)
+    assert inlet.hydraulic_diameter == pytest.approx(0.1)
+    assert inlet.reynolds == pytest.approx(1.2 * 3.0 * 0.1 / 1.8e-5)
+
+
+@pytest.mark.parametrize(
+    "kinds, codes",
+    [
+        (["inlet", "outlet", "wall"], []),
+        (["wall"], ["no-inlet", "no-outlet"]),
+        (["inlet"], ["no-outlet"]),
+    ],
+)
+def test_a_case_without_inlet_or_outlet_is_told(kinds, codes):
+    found = findings([{"name": k, "kind": k} for k in kinds])
+    assert [f.code for f in found] == codes
+    assert all(f.advice and f.level == "caution" for f in found)
+
+
+def _geometry(space_volume):
+    return {
+        "unit": "mm",
+        "volume": 100.0,
+        "inside": [1.0, 2.0, 3.0],
+        "spaces": [{"openings": ["opening_1"], "volume": space_volume, "pin": [0, 0, 0]}],
+    }
+
+
+def test_the_fluid_is_inside_only_if_there_is_room():
+    settings, reasons = domain_defaults(_geometry(40.0))
+    assert settings["where"] == "inside" and settings["closed"] == ["opening_1"]
+    settings, reasons = domain_defaults(_geometry(2.0))
+    assert settings["where"] == "as-is" and settings["closed"] == []
+    assert set(reasons) == {"where", "closed", "pin"}
+    assert domain_defaults({**_geometry(0), "spaces": []})[0]["where"] == "as-is"
+
+
+def _face(name, normal, centre, opening=False, area=1.0, end=True):
+    return {
+        "id": name,
+        "opening": opening,
+        "surface": "plane",
+        "area": area,
+        "centre": centre,
+        "normal": normal,
+        "at_end": end,
+    }
+
+
+def test_closing_faces_become_patches_the_largest_is_the_outlet():
+    faces = [
+        _face("opening_1", [1, 0, 0], [9, 0, 0], True, 5.0),
+        _face("opening_2", [-1, 0, 0], [0, 0, 0], True, 2.0),
+        _face("face_3", [0, 1, 0], [4, 1, 0]),
+    ]
+    rows = patches_defaults({"faces": faces, "low": [0, 0, 0], "high": [9, 1, 1]})[0]["patches"]
+    assert [(r["name"], r["kind"]) for r in rows] == [
+        ("opening_1", "outlet"),
+        ("opening_2", "inlet"),
+        ("wall", "wall"),
+    ]
+
+
+def test_a_fluid_part_gets_its_farthest_flat_ends():
+    faces = [
+        _face("a", [1, 0, 0], [9, 0, 0]),
+        _face("b", [-1, 0, 0], [0, 0, 0]),
+        _face("c", [0, 1, 0], [4, 2, 0]),
+        _face("d", [0, -1, 0], [4, 0, 0]),
+        _face("e", [-1, 0, 0], [-5, 0, 0], end=False),
+    ]
+    domain = {"faces": faces, "low": [0, 0, 0], "high": [9, 2, 1]}
+    rows = patches_defaults(domain)[0]["patches"]
+    assert [(r["kind"], r["faces"]) for r in rows] == [
+        ("inlet", ["b"]),
+        ("outlet", ["a"]),
+        ("wall", "rest"),
+    ]
+    assert patches_defaults({**domain, "faces": []})[0]["patches"][0]["kind"] == "wall"
+
+
+def test_sizes_follow_the_passage_and_the_tightest_radius():
+    # a pipe of 50 mm bore and 500 mm length: 4V/A near its bore
+    r, length = 25.0, 500.0
+    volume, area = np.pi * r * r * length, 2 * np.pi * r * length
+    domain = {"volume": volume, "area": area, "unit": "mm", "smallest_radius": r}
+    settings, reasons = sizing_defaults(domain)
+    assert settings["largest"] == pytest.approx(5.0, rel=0.05)
+    assert settings["largest"] / 6 <= settings["smallest"] <= settings["largest"] / 2
+    assert "50" in reasons["largest"]
+    # a thin plate would take too many cells at a tenth of its thickness
+    plate = {"volume": 400.0, "area": 8040.0, "unit": "mm", "smallest_radius": None}
+    largest = sizing_defaults(plate)[0]["largest"]
+    assert 10.5 * 400.0 / largest**3 < 300_000
+
+
+def test_defaults_wait_for_the_reports_they_need():
+    assert defaults("domain", {}) is None
+    assert defaults("sizing", {"geometry": {}}) is None
+    assert defaults("geometry", {}) == ({}, {})
+
+
+def test_derived_settings_pass_their_own_checks():
+    for where in ("inside", "as-is"):
+        build("domain", Domain, {"where": where, "closed": [], "pin": [0.0, 1, 2]})
+    assert build("sizing", Sizing, {"smallest": 1, "largest": 1}).smallest == 1.0
+
+
+NUMBER = Blank("number", "growth", "", above=1.0, most=2.0)
+
+
+@pytest.mark.parametrize("value", [1.0, 2.1, True, None, [1.2], "1.2.3", float("inf")])
+def test_values_out_of_range_or_of_no_kind(value):
+    with pytest.raises(SettingRejected) as caught:
+        check_value("sizing.growth", NUMBER, value, {})
+    assert caught.value.blank == "sizing.growth"
+    assert caught.value.message.startswith("growth")
+
+
+def test_values_in_range():
+    assert check_value("s.g", NUMBER, "1 + rate", {"rate": 0.25}) == 1.25
+    whole = Blank("integer", "passes", "", least=0)
+    assert check_value("v.p", whole, 8.0, {}) == 8
+    with pytest.raises(SettingRejected):
+        check_value("v.p", whole, 8.5, {})
+    assert check_value("d.c", Blank("names", "c", ""), ["a", "a", "b"], {}) == ["a", "b"]
+
+
+@pytest.mark.parametrize(
+    "value",
+    [
+        3,
+        [3],
+        [{"name": "a"}],
+        [{"name": 5, "kind": "wall"}],
+        [{"name": "a", "kind": "lid"}],
+        [{"name": "a", "kind": "wall", "faces": [1]}],
+        [{"name": "a" * 300, "kind": "wall", "faces": []}],
+    ],
+)
+def test_patches_of_no_form(value):
+    with pytest.raises(SettingRejected):
+        check_patches("patches.patches", value)
+
+
+def test_an_unknown_setting_names_those_there_are():
+    with pytest.raises(SettingRejected, match="smallest, largest"):
+        build("sizing", Sizing, {"finest": 1.0})
+
+
+def test_the_description_is_plain_data():
+    import json
+
+    told = json.loads(json.dumps(description()))
+    assert [s["key"] for s in told] == [s.key for s in STAGES]
+    order = [s["key"] for s in told]
+    for stage in told:
+        assert all(order.index(n) < order.index(stage["key"]) for n in stage["needs"])
+
+
+def test_a_picture_shows_a_sphere_as_a_disc():
+    points, triangles = _octahedron_sphere(4)
+    none = np.zeros((0, 2, 3))
+    image = Image.open(io.BytesIO(picture(points, triangles, none, none, 200, 100)))
+    assert image.size == (200, 100)
+    covered = (np.asarray(image)[..., 3] > 128).mean()
+    # 0.94 of the height as diameter
+    assert covered == pytest.approx(np.pi / 4 * (0.94 * 100) ** 2 / (200 * 100), rel=0.05)
+    lined = picture(points, triangles, none, edge_segments(points, triangles), 200, 100)
+    dark = np.asarray(Image.open(io.BytesIO(lined)))[..., 0].mean()
+    assert dark < np.asarray(image)[..., 0].mean()
+
+
+def test_edges_once_each():
+    points, triangles = _octahedron_sphere(1)
+    assert len(edge_segments(points, triangles)) == 3 * len(triangles) / 2

@@ -1,0 +1,28 @@
+// @vitest-environment node
+import { describe, expect, it, vi } from "vitest";
+
+vi.stubGlobal("window", { addEventListener: () => {} });
+vi.stubGlobal("location", { pathname: "/" });
+
+describe("sentences", async () => {
+  const { parts } = await import("./Brief");
+  const { shareOf } = await import("./SliceRail");
+  it("fall into text and blanks, in order", () => {
+    expect(parts("Let edges span from {smallest} to {largest}.")).toEqual([
+      { text: "Let edges span from ", blank: false },
+      { text: "smallest", blank: true },
+      { text: " to ", blank: false },
+      { text: "largest", blank: true },
+      { text: ".", blank: false },
+    ]);
+    expect(parts("{where}")).toEqual([{ text: "where", blank: true }]);
+    expect(parts("plain")).toEqual([{ text: "plain", blank: false }]);
+  });
+  it("slice through the pin unless it lies near an end", () => {
+    const domain = { low: [0, 0, 0], high: [10, 10, 10], pin: [5, 3, 9.9] };
+    expect(shareOf(null, 0, domain)).toBe(0.5);
+    expect(shareOf(null, 1, domain)).toBeCloseTo(0.3);
+    expect(shareOf(null, 2, domain)).toBe(0.5);
+    expect(shareOf(0.9, 1, domain)).toBe(0.9);
+  });
+});

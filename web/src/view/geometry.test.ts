@@ -1,0 +1,49 @@
+import { describe, expect, it } from "vitest";
+import { cellGeometry, regionBounds, regionLines, surfaceGeometry } from "./geometry";
+
+/** A unit cube: six regions of two triangles, outward. */
+function cube() {
+  const points = new Float32Array(24);
+  for (let k = 0; k < 8; k++) points.set([k & 1, (k >> 1) & 1, (k >> 2) & 1], 3 * k);
+  const triangles = new Int32Array([
+    0, 2, 1, 1, 2, 3, 4, 5, 6, 5, 7, 6, 0, 1, 4, 1, 5, 4, 2, 6, 3, 3, 6, 7, 0, 4, 2, 2, 4, 6, 1, 3,
+    5, 3, 7, 5,
+  ]);
+  const region = new Int32Array(12).map((_, t) => Math.floor(t / 2));
+  return { points, triangles, region };
+}
+
+describe("surfaces for drawing", () => {
+  it("gives each triangle corners, flat normals and its region", () => {
+    const g = surfaceGeometry(cube(), false);
+    expect(g.getAttribute("position").count).toBe(36);
+    const normal = g.getAttribute("normal");
+    expect([normal.getX(0), normal.getY(0), normal.getZ(0)]).toEqual([-0, 0, -1].map((x) => x + 0));
+    expect(g.getAttribute("region").getX(35)).toBe(5);
+  });
+  it("averages normals within a region only", () => {
+    const g = surfaceGeometry(cube(), true);
+    const normal = g.getAttribute("normal");
+    for (let i = 0; i < 36; i++) {
+      const n = [normal.getX(i), normal.getY(i), normal.getZ(i)];
+      // faces of a cube are flat: their averaged normals are the axes
+      expect(Math.max(...n.map(Math.abs))).toBeCloseTo(1);
+    }
+  });
+  it("draws the twelve edges between regions, not the diagonals", () => {
+    expect(regionLines(cube()).length / 6).toBe(12);
+  });
+  it("bounds the points", () => {
+    const box = regionBounds(cube());
+    expect(box.min.toArray()).toEqual([0, 0, 0]);
+    expect(box.max.toArray()).toEqual([1, 1, 1]);
+  });
+  it("gives each face of a cell its value", () => {
+    const { points, triangles } = cube();
+    const value = new Float32Array(12).map((_, t) => t);
+    const g = cellGeometry(points, triangles, value);
+    expect(g.getAttribute("value").getX(3)).toBe(1);
+    expect(g.getAttribute("value").getX(35)).toBe(11);
+    expect(g.hasAttribute("region")).toBe(false);
+  });
+});
