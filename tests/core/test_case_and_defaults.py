@@ -125,11 +125,12 @@ def test_sizes_follow_the_passage_and_the_tightest_radius():
     settings, reasons = sizing_defaults(domain)
     assert settings["largest"] == pytest.approx(5.0, rel=0.05)
     assert settings["largest"] / 6 <= settings["smallest"] <= settings["largest"] / 2
-    assert "50" in reasons["largest"]
+    assert "50" in reasons["largest"] and settings["gap_cells"] == 2.0
     # a thin plate would take too many cells at a tenth of its thickness
     plate = {"volume": 400.0, "area": 8040.0, "unit": "mm", "smallest_radius": None}
-    largest = sizing_defaults(plate)[0]["largest"]
-    assert 10.5 * 400.0 / largest**3 < 300_000
+    settings, reasons = sizing_defaults(plate)
+    assert 10.5 * 400.0 / settings["largest"] ** 3 < 300_000
+    assert settings["gap_cells"] == 0.0 and "sheet" in reasons["gap_cells"]
 
 
 def test_defaults_wait_for_the_reports_they_need():

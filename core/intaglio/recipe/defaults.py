@@ -8,6 +8,7 @@ import numpy as np
 Report = Mapping[str, Any]
 _SPACE_SHARE = 0.05
 _CELLS = 250_000
+_THIN_CELLS = 1_500_000
 
 
 def _digits(value: float, digits: int = 2) -> float:
@@ -100,20 +101,27 @@ def sizing_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
         why_smallest = f"Follows the tightest radius, {radius:.3g} {unit}, within reason."
     else:
         why_smallest = "A quarter of the largest edge; no tight curves were found."
+    gap_cells, why_gap = 2.0, "Keeps every narrow place at least two cells wide."
+    across = 10.5 * volume / (volume / area) ** 3
+    if across > _THIN_CELLS:
+        gap_cells = 0.0
+        why_gap = (
+            f"The fluid is as thin as a sheet: two cells across it would take {across:.1g} cells."
+        )
     return (
         {
             "smallest": _digits(smallest),
             "largest": largest,
             "angle": 18.0,
             "growth": 1.2,
-            "gap_cells": 2.0,
+            "gap_cells": gap_cells,
         },
         {
             "smallest": why_smallest,
             "largest": why_largest,
             "angle": "Twenty edges around a full circle.",
             "growth": "The usual rate for internal flow.",
-            "gap_cells": "Keeps every narrow place at least two cells wide.",
+            "gap_cells": why_gap,
         },
     )
 

@@ -266,13 +266,15 @@ function Overlay({ view }: { view: Viewport }) {
         const [x, y] = view.project(mark.at);
         // near the right edge the label hangs to the left
         const left = x > view.width - 130;
+        // pins hang below, so that they keep clear of the openings they lie behind
+        const below = mark.tone === "accent";
         return (
           <div key={mark.id} className="absolute" style={{ left: x, top: y }}>
             <span className="absolute -left-[3px] -top-[3px] h-[6px] w-[6px] rounded-full border border-ink bg-sheet" />
-            <span className="absolute bottom-0 left-0 h-4 w-px bg-ink" />
+            <span className={`absolute left-0 h-4 w-px bg-ink ${below ? "top-0" : "bottom-0"}`} />
             <span
               title={mark.title}
-              className={`absolute bottom-4 whitespace-nowrap ${left ? "-right-2" : "left-0 -translate-x-2"} border px-1.5 text-[11.5px] leading-[17px] ${TONES[mark.tone]}`}
+              className={`absolute whitespace-nowrap ${below ? "top-4" : "bottom-4"} ${left ? "-right-2" : "left-0 -translate-x-2"} border px-1.5 text-[11.5px] leading-[17px] ${TONES[mark.tone]}`}
             >
               {mark.text}
             </span>
