@@ -315,6 +315,15 @@ def insert_constrained(cx, v, t, spacing, matrix):
     shell = cx.work[w : 2 * w]
     p = cx.points
     base = t
+    near = spacing * spacing
+    # most points that come too near do so to a node of the tetrahedron that holds them
+    for i in range(4):
+        u = cx.tets[base, i]
+        d = (p[u, 0] - p[v, 0]) ** 2 + (p[u, 1] - p[v, 1]) ** 2 + (p[u, 2] - p[v, 2]) ** 2
+        if d == 0.0:
+            return DUPLICATE
+        if d < near:
+            return REFUSED
     cx.tally[2] += 1
     banned = cx.tally[2]
     for _ in range(24):
@@ -397,7 +406,6 @@ def insert_constrained(cx, v, t, spacing, matrix):
         i = shell[k] & 3
         for j in range(3):
             cx.local[cx.tets[t, FACE[i, j]]] = -1
-    near = spacing * spacing
     for k in range(n_gone):
         for i in range(4):
             u = cx.tets[gone[k], i]
