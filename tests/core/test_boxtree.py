@@ -7,9 +7,9 @@ from intaglio.numeric.boxtree import box_tree, inside_closed, nearest, ray_dista
 from intaglio.numeric.order import hilbert_order, insertion_order
 
 
-def _soup(n, seed):
+def _soup(n, draw):
     """Small triangles anywhere in the unit cube."""
-    rng = np.random.default_rng(seed)
+    rng = np.random.default_rng(draw)
     points = (rng.random((n, 1, 3)) + 0.1 * rng.normal(size=(n, 3, 3))).reshape(-1, 3)
     return points, np.arange(3 * n, dtype=np.int32).reshape(n, 3)
 
@@ -22,12 +22,12 @@ def _closest_by_sampling(points, triangles, p, steps=60):
     return np.linalg.norm(spots - p, axis=2).min()
 
 
-@pytest.mark.parametrize("seed", range(3))
-def test_nearest_point_against_dense_sampling(seed):
-    points, triangles = _soup(40, seed)
+@pytest.mark.parametrize("draw", range(3))
+def test_nearest_point_against_dense_sampling(draw):
+    points, triangles = _soup(40, draw)
     tree = box_tree(points, triangles)
     out = np.empty(3)
-    for p in np.random.default_rng(seed + 100).uniform(-0.5, 1.5, (25, 3)):
+    for p in np.random.default_rng(draw + 100).uniform(-0.5, 1.5, (25, 3)):
         t = nearest(tree, 0, p, out)
         own = np.linalg.norm(out - p)
         sampled = _closest_by_sampling(points, triangles, p)
