@@ -78,3 +78,26 @@ def open_edges(triangles: Ints) -> Ints:
     """Edges (k, 2) that break a closed, consistently oriented surface."""
     edges, count, net = edge_uses(triangles)
     return edges[(count != 2) | (net != 0)]
+
+
+def zone_surfaces(triangles: Ints, sides: Ints | None) -> list[Ints]:
+    """The triangles around each zone, outward from it.
+
+    sides (m, 2): zone behind and before each triangle, -1 where there is none; without it one
+    zone lies behind all of them.
+    """
+    if sides is None:
+        return [triangles]
+    return [
+        np.concatenate([triangles[sides[:, 0] == zone], triangles[sides[:, 1] == zone][:, ::-1]])
+        for zone in range(int(sides.max()) + 1)
+    ]
+
+
+def unclosed_edges(triangles: Ints, sides: Ints | None = None) -> Ints:
+    """Edges (k, 2) at which the surface of some zone does not close, turned consistently."""
+    broken = [np.zeros((0, 2), np.int32)]
+    for own in zone_surfaces(triangles, sides):
+        edges, _, net = edge_uses(own)
+        broken.append(edges[net != 0])
+    return np.unique(np.concatenate(broken), axis=0)

@@ -1,8 +1,10 @@
 """The triangle structure that remeshing works on, and its elementary changes.
 
 Edge e of triangle t lies opposite its node e and runs from tri[t, e+1] to tri[t, e+2] (mod 3).
-nbr[t, e] = 3 * t2 + e2 names the same edge in the triangle beyond. The surface is a closed
-2-manifold: every edge has two triangles, passed in opposite directions.
+nbr[t, e] = 4 * t2 + e2 names the same edge in the next triangle around it; the last names the
+first. So an edge may have one triangle (a rim), two, or more, where zones meet (the radial edges
+of K. Weiler, "Edge-based data structures for solid modeling", 1985, without their uses). Triangles
+of one region are turned alike; those of different regions need not be.
 """
 
 from typing import NamedTuple
@@ -12,17 +14,19 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import Curves, Facets, open_edges
+from intaglio.facets.facets import Curves, Facets, triangle_normals
 
 CORNER = 0
 ON_CURVE = 1
 ON_FACE = 2
 
-MAX_RING = 256
+MAX_STAR = 512
+_MAX_AROUND = 16
 
 # slots of Surface.tally
 TRIANGLES = 0
 POINTS = 1
+STAMP = 2
 
 
 class Surface(NamedTuple):
@@ -38,34 +42,63 @@ class Surface(NamedTuple):
     nbr: NDArray[np.int32]
     region: NDArray[np.int32]
     curve: NDArray[np.int32]  # (m, 3) curve number of each edge, or -1
+    seen: NDArray[np.int32]  # (m,) stamp of the last visit to a triangle
+    normal: NDArray[np.float64]  # (n, 3) of the facets at a node on a face, else 0
+    near: NDArray[np.int32]  # (n,) stamp of the last visit to a node
     tally: NDArray[np.int64]
 
 
 def neighbours(triangles: NDArray[np.int32]) -> NDArray[np.int32]:
-    """nbr (m, 3) of a closed, consistently oriented surface."""
-    m = len(triangles)
-    start = triangles[:, [1, 2, 0]].ravel().astype(np.int64)
-    end = triangles[:, [2, 0, 1]].ravel().astype(np.int64)
-    n = int(triangles.max()) + 1
-    forward = start * n + end
-    order = np.argsort(forward)
-    position = np.searchsorted(forward[order], end * n + start)
-    return order[np.minimum(position, 3 * m - 1)].reshape(m, 3).astype(np.int32)
+    """nbr (m, 3): the edges of triangles (m, 3), each chained to the next triangle around it."""
+    pairs = np.sort(triangles[:, [[1, 2], [2, 0], [0, 1]]].reshape(-1, 2), axis=1).astype(np.int64)
+    key = (pairs[:, 0] << 32) | pairs[:, 1]
+    order = np.argsort(key, kind="stable")
+    code = 4 * (order // 3) + order % 3
+    first = np.flatnonzero(np.concatenate([[True], key[order][1:] != key[order][:-1]]))
+    after = np.roll(code, -1)
+    # the last triangle around an edge leads back to the first
+    last = np.concatenate([first[1:], [len(code)]]) - 1
+    after[last] = code[first]
+    nbr = np.empty(3 * len(triangles), np.int32)
+    nbr[order] = after
+    return nbr.reshape(-1, 3)
 
 
 def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
-    """Surface for remeshing closed facets. Raises StepFailed with the places if they are open."""
+    """Surface for remeshing facets, with room for `capacity` nodes.
+
+    Every edge between regions, and every edge that has not two triangles, must be on a curve.
+    Raises StepFailed with the places of those that are not: there the facets are torn.
+    """
     points, triangles = facets.points, facets.triangles
-    gaps = open_edges(triangles)
-    if len(gaps):
-        raise StepFailed(
-            "open-surface",
-            f"The surface has {len(gaps)} free or doubled edges, so it encloses no fluid. "
-            "Close the gaps in the CAD model.",
-            points[gaps].mean(axis=1)[:20].tolist(),
-        )
     n, m = len(points), len(triangles)
     capacity = max(capacity, 2 * m)
+    nbr = neighbours(triangles)
+    around, edge = nbr >> 2, nbr & 3
+    alone = nbr[around, edge] != 4 * np.arange(m)[:, None] + np.arange(3)
+    alone |= around == np.arange(m)[:, None]
+    parted = alone | (facets.region[around] != facets.region[:, None])
+    curve = np.full((capacity * 2, 3), -1, np.int32)
+    t, e = np.nonzero(parted)
+    ends = np.sort(np.stack([triangles[t, (e + 1) % 3], triangles[t, (e + 2) % 3]], 1), axis=1)
+    known = np.sort(curves.edge_nodes, axis=1).astype(np.int64)
+    keys = (known[:, 0] << 32) | known[:, 1]
+    order = np.argsort(keys, kind="stable")
+    wanted = (ends[:, 0].astype(np.int64) << 32) | ends[:, 1]
+    spot = np.minimum(np.searchsorted(keys[order], wanted), max(len(keys) - 1, 0))
+    found = np.full(len(wanted), -1, np.int32)
+    if len(keys):
+        hit = keys[order][spot] == wanted
+        found[hit] = curves.edge_curve[order[spot[hit]]]
+    curve[t, e] = found
+    torn = ends[(found < 0) & alone[t, e]]
+    if len(torn):
+        raise StepFailed(
+            "open-surface",
+            f"The surface has {len(torn)} free or doubled edges, so it encloses no fluid. "
+            "Close the gaps in the CAD model.",
+            points[torn].mean(axis=1)[:20].tolist(),
+        )
     kind = np.full(capacity, ON_FACE, np.int8)
     owner = np.zeros(capacity, np.int32)
     owner[triangles.ravel()] = np.repeat(facets.region, 3)
@@ -76,37 +109,46 @@ def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
     arc[nodes] = curves.edge_arc.ravel()
     kind[curves.ends.ravel()] = CORNER
     kind[_pointed(facets)] = CORNER
-    edge_curve = np.full((capacity * 2, 3), -1, np.int32)
-    key = {
-        (min(a, b), max(a, b)): c
-        for (a, b), c in zip(curves.edge_nodes.tolist(), curves.edge_curve.tolist(), strict=True)
-    }
-    for t, e in zip(
-        *np.nonzero(facets.region[neighbours(triangles) // 3] != facets.region[:, None]),
-        strict=True,
-    ):
-        a, b = int(triangles[t, (e + 1) % 3]), int(triangles[t, (e + 2) % 3])
-        edge_curve[t, e] = key.get((min(a, b), max(a, b)), -1)
     held = np.zeros((capacity, 3))
     held[:n] = points
     tri = np.full((capacity * 2, 3), -1, np.int32)
     tri[:m] = triangles
-    nbr = np.full((capacity * 2, 3), -1, np.int32)
-    nbr[:m] = neighbours(triangles)
+    room = np.full((capacity * 2, 3), -1, np.int32)
+    room[:m] = nbr
     region = np.zeros(capacity * 2, np.int32)
     region[:m] = facets.region
     at = np.full(capacity, -1, np.int32)
     at[triangles.ravel()] = np.repeat(np.arange(m, dtype=np.int32), 3)
-    count = np.array([m, n], np.int64)
     return Surface(
-        held, kind, owner, arc, np.zeros(capacity), at, tri, nbr, region, edge_curve, count
+        held,
+        kind,
+        owner,
+        arc,
+        np.zeros(capacity),
+        at,
+        tri,
+        room,
+        region,
+        curve,
+        np.zeros(capacity * 2, np.int32),
+        _node_normals(facets, kind, capacity),
+        np.zeros(capacity, np.int32),
+        np.array([m, n, 0], np.int64),
     )
+
+
+def _node_normals(facets: Facets, kind: NDArray[np.int8], capacity: int) -> NDArray[np.float64]:
+    out = np.zeros((capacity, 3))
+    facing = triangle_normals(facets.points, facets.triangles)
+    for i in range(3):
+        np.add.at(out, facets.triangles[:, i], facing)
+    out[kind != ON_FACE] = 0.0
+    length = np.linalg.norm(out, axis=1)
+    return out / np.where(length > 0, length, 1.0)[:, None]
 
 
 def _pointed(facets: Facets) -> NDArray[np.int64]:
     """Nodes inside one region whose triangles turn by more than 60°: the tip of a cone."""
-    from intaglio.facets.facets import triangle_normals
-
     normal = triangle_normals(facets.points, facets.triangles)
     total = np.zeros((len(facets.points), 3))
     used = np.zeros(len(facets.points))
@@ -127,42 +169,82 @@ def _interior(facets: Facets) -> NDArray[np.bool_]:
     return low == high
 
 
-@njit(cache=True, inline="always")
-def corner_of(s, t, v):
-    if s.tri[t, 0] == v:
-        return 0
-    if s.tri[t, 1] == v:
-        return 1
-    return 2
-
-
-@njit(cache=True, inline="always")
-def join(s, t, e, other):
-    s.nbr[t, e] = other
-    if other >= 0:
-        s.nbr[other // 3, other % 3] = 3 * t + e
+@njit(cache=True)
+def star(tri, nbr, seen, at, tally, v, out):
+    """Triangles at node v into out; their number, or -1 if they are too many."""
+    tally[2] += 1
+    stamp = tally[2]
+    out[0] = at[v]
+    seen[at[v]] = stamp
+    n = 1
+    k = 0
+    while k < n:
+        t = out[k]
+        k += 1
+        for e in range(3):
+            if tri[t, e] == v:
+                continue
+            code = nbr[t, e]
+            while code >> 2 != t:
+                u = code >> 2
+                if seen[u] != stamp:
+                    if n >= out.size:
+                        return -1
+                    seen[u] = stamp
+                    out[n] = u
+                    n += 1
+                code = nbr[u, code & 3]
+    return n
 
 
 @njit(cache=True)
-def ring(s, v, out):
-    """Triangles around node v, in order, into out; their number, or -1 if they are too many."""
-    first = s.at[v]
-    t = first
+def before(nbr, code):
+    """The edge whose next around is `code`."""
+    at = code
+    while nbr[at >> 2, at & 3] != code:
+        at = nbr[at >> 2, at & 3]
+    return at
+
+
+@njit(cache=True)
+def around(nbr, code, out):
+    """The edges around edge `code`, itself first; their number."""
     n = 0
-    while True:
-        if n >= out.size:
-            return -1
-        out[n] = t
+    at = code
+    while n < out.size:
+        out[n] = at
         n += 1
-        i = corner_of(s, t, v)
-        t = s.nbr[t, (i + 1) % 3] // 3
-        if t == first:
-            return n
+        at = nbr[at >> 2, at & 3]
+        if at == code:
+            break
+    return n
+
+
+@njit(cache=True)
+def _rename(nbr, old, new):
+    """Edge `old` is called `new` from now on; old's slot is free."""
+    last = before(nbr, old)
+    after = nbr[old >> 2, old & 3]
+    if after == old:
+        nbr[new >> 2, new & 3] = new
+        return
+    nbr[last >> 2, last & 3] = new
+    nbr[new >> 2, new & 3] = after
+
+
+@njit(cache=True)
+def _ring(nbr, codes, n):
+    for k in range(n):
+        code = codes[k]
+        nbr[code >> 2, code & 3] = codes[(k + 1) % n]
 
 
 @njit(cache=True)
 def split(s, t, e, x, y, z, kind, owner, arc, size):
-    """A new node on edge e of t; two triangles become four. Returns the node."""
+    """A new node on edge e of t: every triangle there becomes two. Returns the node."""
+    tri = s.tri
+    nbr = s.nbr
+    curve = s.curve
     v = s.tally[1]
     s.tally[1] += 1
     s.points[v, 0] = x
@@ -172,97 +254,86 @@ def split(s, t, e, x, y, z, kind, owner, arc, size):
     s.owner[v] = owner
     s.arc[v] = arc
     s.size[v] = size
-    other = s.nbr[t, e]
-    u = other // 3
-    f = other % 3
-    new_t = s.tally[0]
-    new_u = s.tally[0] + 1
-    s.tally[0] += 2
-    a = s.tri[t, e]
-    b = s.tri[t, (e + 1) % 3]
-    c = s.tri[t, (e + 2) % 3]
-    d = s.tri[u, f]
-    curve = s.curve[t, e]
-    side_b = s.nbr[t, (e + 1) % 3]  # edge c-a, opposite b
-    side_c = s.nbr[t, (e + 2) % 3]  # edge a-b
-    curve_b = s.curve[t, (e + 1) % 3]
-    curve_c = s.curve[t, (e + 2) % 3]
-    # in u the edge runs from c to b
-    far_c = s.nbr[u, (f + 1) % 3]  # opposite c: edge b-d
-    far_b = s.nbr[u, (f + 2) % 3]  # opposite b: edge d-c
-    far_curve_c = s.curve[u, (f + 1) % 3]
-    far_curve_b = s.curve[u, (f + 2) % 3]
-    s.region[new_t] = s.region[t]
-    s.region[new_u] = s.region[u]
-    _set(s, t, a, b, v, curve, -1, curve_c)
-    _set(s, new_t, a, v, c, curve, curve_b, -1)
-    _set(s, u, d, c, v, curve, -1, far_curve_b)
-    _set(s, new_u, d, v, b, curve, far_curve_c, -1)
-    join(s, t, 2, side_c)
-    join(s, new_t, 1, side_b)
-    join(s, u, 2, far_b)
-    join(s, new_u, 1, far_c)
-    join(s, t, 1, 3 * new_t + 2)
-    join(s, u, 1, 3 * new_u + 2)
-    join(s, t, 0, 3 * new_u)
-    join(s, new_t, 0, 3 * u)
-    s.at[v] = t
-    s.at[a] = t
-    s.at[b] = t
-    s.at[c] = new_t
-    s.at[d] = u
+    s.normal[v, 0] = 0.0
+    s.normal[v, 1] = 0.0
+    s.normal[v, 2] = 0.0
+    end = tri[t, (e + 1) % 3]
+    codes = np.empty(_MAX_AROUND, np.int32)
+    n = around(nbr, np.int32(4 * t + e), codes)
+    one = np.empty(_MAX_AROUND, np.int32)
+    two = np.empty(_MAX_AROUND, np.int32)
+    for k in range(n):
+        u = codes[k] >> 2
+        f = codes[k] & 3
+        g = (f + 1) % 3
+        h = (f + 2) % 3
+        new = np.int32(s.tally[0])
+        s.tally[0] += 1
+        s.region[new] = s.region[u]
+        d = tri[u, f]
+        b = tri[u, g]
+        c = tri[u, h]
+        # u keeps d and b, the new triangle takes d and c
+        tri[new, f] = d
+        tri[new, g] = v
+        tri[new, h] = c
+        tri[u, h] = v
+        curve[new, f] = curve[u, f]
+        curve[new, g] = curve[u, g]
+        curve[new, h] = -1
+        _rename(nbr, 4 * u + g, 4 * new + g)
+        curve[u, g] = -1
+        nbr[u, g] = 4 * new + h
+        nbr[new, h] = 4 * u + g
+        one[k] = 4 * u + f if b == end else 4 * new + f
+        two[k] = 4 * new + f if b == end else 4 * u + f
+        s.at[b] = u
+        s.at[c] = new
+        s.at[d] = u
+        s.at[v] = u
+    _ring(nbr, one, n)
+    _ring(nbr, two, n)
     return v
 
 
-@njit(cache=True, inline="always")
-def _set(s, t, a, b, c, ca, cb, cc):
-    s.tri[t, 0] = a
-    s.tri[t, 1] = b
-    s.tri[t, 2] = c
-    s.curve[t, 0] = ca
-    s.curve[t, 1] = cb
-    s.curve[t, 2] = cc
-
-
 @njit(cache=True)
-def linked(s, a, b, scratch):
+def linked(tri, nbr, seen, at, tally, a, b, scratch):
     """Whether nodes a and b share an edge; True also when a has too many triangles."""
-    n = ring(s, a, scratch)
+    n = star(tri, nbr, seen, at, tally, a, scratch)
     if n < 0:
         return True
     for k in range(n):
         t = scratch[k]
-        if s.tri[t, 0] == b or s.tri[t, 1] == b or s.tri[t, 2] == b:
+        if tri[t, 0] == b or tri[t, 1] == b or tri[t, 2] == b:
             return True
     return False
 
 
 @njit(cache=True)
 def flip(s, t, e):
-    """Turn edge e of t to join the two opposite nodes."""
-    other = s.nbr[t, e]
-    u = other // 3
-    f = other % 3
-    a = s.tri[t, e]
-    b = s.tri[t, (e + 1) % 3]
-    c = s.tri[t, (e + 2) % 3]
-    d = s.tri[u, f]
-    side_b = s.nbr[t, (e + 1) % 3]
-    side_c = s.nbr[t, (e + 2) % 3]
-    curve_b = s.curve[t, (e + 1) % 3]
-    curve_c = s.curve[t, (e + 2) % 3]
-    far_c = s.nbr[u, (f + 1) % 3]
-    far_b = s.nbr[u, (f + 2) % 3]
-    far_curve_c = s.curve[u, (f + 1) % 3]
-    far_curve_b = s.curve[u, (f + 2) % 3]
-    # t becomes a, b, d and u becomes a, d, c
-    _set(s, t, a, b, d, far_curve_c, -1, curve_c)
-    _set(s, u, a, d, c, far_curve_b, curve_b, -1)
-    join(s, t, 0, far_c)
-    join(s, t, 2, side_c)
-    join(s, u, 0, far_b)
-    join(s, u, 1, side_b)
-    join(s, t, 1, 3 * u + 2)
+    """Turn edge e of t, which has two triangles turned alike, to join the opposite nodes."""
+    tri = s.tri
+    nbr = s.nbr
+    curve = s.curve
+    u = nbr[t, e] >> 2
+    f = nbr[t, e] & 3
+    e1 = (e + 1) % 3
+    f1 = (f + 1) % 3
+    a = tri[t, e]
+    b = tri[t, e1]
+    c = tri[t, (e + 2) % 3]
+    d = tri[u, f]
+    # t becomes a, b, d and u becomes d, c, a
+    tri[t, (e + 2) % 3] = d
+    tri[u, (f + 2) % 3] = a
+    _rename(nbr, 4 * u + f1, 4 * t + e)
+    _rename(nbr, 4 * t + e1, 4 * u + f)
+    curve[t, e] = curve[u, f1]
+    curve[u, f] = curve[t, e1]
+    curve[t, e1] = -1
+    curve[u, f1] = -1
+    nbr[t, e1] = 4 * u + f1
+    nbr[u, f1] = 4 * t + e1
     s.at[a] = t
     s.at[b] = t
     s.at[d] = t
@@ -270,27 +341,57 @@ def flip(s, t, e):
 
 
 @njit(cache=True)
-def collapse(s, t, e, gone, kept, ring_gone, n):
-    """Pull node `gone` into `kept` along edge e of t; ring_gone[:n] are gone's triangles."""
-    u = s.nbr[t, e] // 3
+def collapse(s, t, e, gone, kept, rows, n):
+    """Pull node `gone` into `kept` along edge e of t; rows[:n] are gone's triangles."""
+    tri = s.tri
+    nbr = s.nbr
+    curve = s.curve
+    codes = np.empty(_MAX_AROUND, np.int32)
+    m = around(nbr, np.int32(4 * t + e), codes)
+    for k in range(m):
+        tri[codes[k] >> 2, 0] = -2 - tri[codes[k] >> 2, 0]
     for k in range(n):
-        r = ring_gone[k]
-        if r != t and r != u:
-            s.tri[r, corner_of(s, r, gone)] = kept
-    for half in (t, u):
-        i = corner_of(s, half, gone)
-        j = corner_of(s, half, kept)
-        third = 3 - i - j
-        apex = s.tri[half, third]
-        one = s.nbr[half, i]  # edge kept-apex
-        two = s.nbr[half, j]  # edge gone-apex
-        curve = max(s.curve[half, i], s.curve[half, j])
-        s.nbr[one // 3, one % 3] = two
-        s.nbr[two // 3, two % 3] = one
-        s.curve[one // 3, one % 3] = curve
-        s.curve[two // 3, two % 3] = curve
-        s.at[apex] = one // 3
-        s.at[kept] = one // 3
-    s.tri[t, 0] = -1
-    s.tri[u, 0] = -1
+        r = rows[k]
+        if tri[r, 0] < 0:
+            continue
+        for i in range(3):
+            if tri[r, i] == gone:
+                tri[r, i] = kept
+    for k in range(m):
+        u = codes[k] >> 2
+        tri[u, 0] = -2 - tri[u, 0]
+        f = codes[k] & 3
+        i = (f + 1) % 3 if tri[u, (f + 1) % 3] == gone else (f + 2) % 3
+        j = 3 - f - i
+        apex = tri[u, f]
+        # the edges kept-apex and gone-apex become one, without u
+        x = np.int32(4 * u + i)
+        y = np.int32(4 * u + j)
+        line = max(curve[u, i], curve[u, j])
+        after_x = nbr[u, i]
+        after_y = nbr[u, j]
+        last_x = before(nbr, x)
+        last_y = before(nbr, y)
+        left = -1
+        if after_x != x and after_y != y:
+            nbr[last_x >> 2, last_x & 3] = after_y
+            nbr[last_y >> 2, last_y & 3] = after_x
+            left = after_x
+        elif after_x != x:
+            nbr[last_x >> 2, last_x & 3] = after_x
+            left = after_x
+        elif after_y != y:
+            nbr[last_y >> 2, last_y & 3] = after_y
+            left = after_y
+        if left >= 0:
+            at = left
+            while True:
+                curve[at >> 2, at & 3] = line
+                at = nbr[at >> 2, at & 3]
+                if at == left:
+                    break
+            s.at[apex] = left >> 2
+            s.at[kept] = left >> 2
+        tri[u, 0] = -1
+        tri[u, 1] = -1
     s.at[gone] = -1
