@@ -19,7 +19,7 @@ from OCP.TopoDS import TopoDS_Shape
 
 from intaglio.cad.step import write_step
 from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.steps import Source
+from intaglio.recipe.taking import Source
 
 
 def box(x0, y0, z0, x1, y1, z1) -> TopoDS_Shape:

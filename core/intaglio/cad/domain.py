@@ -12,9 +12,7 @@ from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
-    BRepBuilderAPI_MakeFace,
     BRepBuilderAPI_MakeVertex,
-    BRepBuilderAPI_MakeWire,
     BRepBuilderAPI_Sewing,
 )
 from OCP.BRepClass3d import BRepClass3d_SolidClassifier
@@ -24,20 +22,24 @@ from OCP.BRepTools import BRepTools
 from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.gp import gp_Pnt
 from OCP.ShapeFix import ShapeFix_Shape
-from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum, TopAbs_State
+from OCP.TopAbs import TopAbs_ShapeEnum, TopAbs_State
 from OCP.TopExp import TopExp_Explorer
-from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
+from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
 
+from intaglio.cad.capping import cap_face, flush_face
+from intaglio.cad.normals import face_normal, plane_normal
 from intaglio.cad.part import Part, area, bounds, centroid, volume
 from intaglio.cad.tessellation import tessellate
+from intaglio.cad.topology import edge_samples
 from intaglio.errors import StepFailed
+from intaglio.facets.facets import triangle_areas, triangle_normals
 
 Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
 class Opening:
-    """A closed loop of edges on a planar face of the part, where material ends.
+    """A closed loop of edges inside a face of the part, where material ends.
 
     name: `opening_1` …, largest first; face, edges: numbers in the part; centre (3,) and area of
     the closing face, normal (3,) out of the part; diameter of the circle of equal area.
@@ -71,7 +73,8 @@ class Fluid:
     pin: tuple[float, float, float]
 
 
-def _inner_wires(face: TopoDS_Face) -> list[TopoDS_Wire]:
+def inner_wires(face: TopoDS_Face) -> list[TopoDS_Wire]:
+    """Loops of a face inside its outer one."""
     outer = BRepTools.OuterWire_s(face)
     walk = TopExp_Explorer(face, TopAbs_ShapeEnum.TopAbs_WIRE)
     wires = []
@@ -83,7 +86,8 @@ def _inner_wires(face: TopoDS_Face) -> list[TopoDS_Wire]:
     return wires
 
 
-def _edges_of(part: Part, shape: TopoDS_Shape) -> list[int]:
+def edges_of(part: Part, shape: TopoDS_Shape) -> list[int]:
+    """Numbers of the edges of a shape of the part, but for poles."""
     walk = TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_EDGE)
     out = []
     while walk.More():
@@ -94,39 +98,34 @@ def _edges_of(part: Part, shape: TopoDS_Shape) -> list[int]:
     return out
 
 
-def plane_normal(face: TopoDS_Face) -> Floats:
-    """Unit normal of a planar face, out of the material."""
-    d = BRepAdaptor_Surface(face).Plane().Axis().Direction()
-    normal = np.array([d.X(), d.Y(), d.Z()])
-    plane_flipped = not BRepAdaptor_Surface(face).Plane().Direct()
-    if plane_flipped:
-        normal = -normal
-    return -normal if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED else normal
+def _closing_face(edges: list[TopoDS_Edge], host: TopoDS_Face) -> TopoDS_Face:
+    """A face on a loop of a host face: flush with it where it is curved, else flat."""
+    if BRepAdaptor_Surface(host).GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
+        flush = flush_face(edges, host)
+        if flush is not None:
+            return flush
+    return cap_face(edges)
 
 
-def _closing_face(wire: TopoDS_Wire) -> TopoDS_Face | None:
-    tool = BRepBuilderAPI_MakeWire()
-    walk = TopExp_Explorer(wire, TopAbs_ShapeEnum.TopAbs_EDGE)
-    while walk.More():
-        tool.Add(TopoDS.Edge_s(walk.Current().Oriented(TopAbs_Orientation.TopAbs_FORWARD)))
-        walk.Next()
-    source = tool.Wire() if tool.IsDone() else wire
-    face = BRepBuilderAPI_MakeFace(source, True)
-    return face.Face() if face.IsDone() else None
-
-
-def _faces_at_edges(part: Part) -> dict[int, list[int]]:
+def faces_at_edges(part: Part) -> dict[int, list[int]]:
+    """Numbers of the faces at each edge, each face once."""
     out: dict[int, list[int]] = {}
     for number, face in enumerate(part.faces):
-        for e in dict.fromkeys(_edges_of(part, face)):
+        for e in dict.fromkeys(edges_of(part, face)):
             out.setdefault(e, []).append(number)
     return out
 
 
-def _goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: int) -> bool:
+def goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: int) -> bool:
     """Whether beyond the loop the surface goes into the material: a hole, not a boss."""
-    normal = plane_normal(part.faces[face])
-    level = float(centroid(part.faces[face]) @ normal)
+    if BRepAdaptor_Surface(part.faces[face]).GetType() == GeomAbs_SurfaceType.GeomAbs_Plane:
+        normal = plane_normal(part.faces[face])
+        level = float(centroid(part.faces[face]) @ normal)
+    else:
+        rim = np.concatenate([edge_samples(part.edges[e], 9) for e in edges])
+        normal = np.mean([face_normal(part.faces[face], p) for p in rim[::4]], axis=0)
+        normal /= max(float(np.linalg.norm(normal)), 1e-12)
+        level = float((rim @ normal).mean())
     depth = 0.0
     for e in edges:
         for neighbour in other[e]:
@@ -141,18 +140,19 @@ def _goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: in
 
 def openings(part: Part) -> list[Opening]:
     """Openings of a part, largest first."""
-    at_edges = _faces_at_edges(part)
+    at_edges = faces_at_edges(part)
     found = []
     for number, face in enumerate(part.faces):
-        if BRepAdaptor_Surface(face).GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
-            continue
-        for wire in _inner_wires(face):
-            edges = _edges_of(part, wire)
-            cap = _closing_face(wire)
-            if not edges or cap is None or not _goes_in(part, edges, at_edges, number):
+        for wire in inner_wires(face):
+            edges = edges_of(part, wire)
+            if not edges or not goes_in(part, edges, at_edges, number):
                 continue
-            size = area(cap)
-            found.append((size, number, tuple(edges), centroid(cap), plane_normal(face)))
+            try:
+                cap = _closing_face([part.edges[e] for e in edges], face)
+            except StepFailed:
+                continue
+            middle = centroid(cap)
+            found.append((area(cap), number, tuple(edges), middle, face_normal(face, middle)))
     found.sort(key=lambda f: (-round(f[0], 6), f[1], f[2]))
     return [
         Opening(
@@ -179,7 +179,7 @@ def _pieces(part: Part, closed: list[Opening]) -> list[int]:
             i = parent[i]
         return i
 
-    for e, faces in _faces_at_edges(part).items():
+    for e, faces in faces_at_edges(part).items():
         if e in barrier:
             continue
         for f in faces[1:]:
@@ -189,7 +189,7 @@ def _pieces(part: Part, closed: list[Opening]) -> list[int]:
 
 def _wall_piece(part: Part, piece: list[int], opening: Opening) -> int:
     """The piece on the hole's side of an opening's loop."""
-    at_edges = _faces_at_edges(part)
+    at_edges = faces_at_edges(part)
     for e in opening.edges:
         for f in at_edges[e]:
             if f != opening.face:
@@ -248,7 +248,8 @@ def _body(part: Part, faces: list[int], caps: list[TopoDS_Face]) -> TopoDS_Solid
     return solid
 
 
-def _inside(solid: TopoDS_Shape, point: Floats, tolerance: float) -> bool:
+def contains(solid: TopoDS_Shape, point: Floats, tolerance: float) -> bool:
+    """Whether a point (3,) lies inside a solid, farther from its faces than the tolerance."""
     state = BRepClass3d_SolidClassifier(solid, gp_Pnt(*point), tolerance).State()
     return bool(state == TopAbs_State.TopAbs_IN)
 
@@ -257,21 +258,14 @@ def _pin_behind(solid: TopoDS_Shape, opening: Opening, tolerance: float) -> Floa
     """A point inside the space, behind the middle of an opening."""
     for share in (0.5, 0.2, 0.05, 0.01):
         spot = np.array(opening.centre) - share * opening.diameter * np.array(opening.normal)
-        if _inside(solid, spot, tolerance):
+        if contains(solid, spot, tolerance):
             return spot
     return None
 
 
-def _cap(part: Part, opening: Opening) -> TopoDS_Face:
-    tool = BRepBuilderAPI_MakeWire()
-    for e in opening.edges:
-        tool.Add(part.edges[e])
-    face = BRepBuilderAPI_MakeFace(tool.Wire(), True)
-    if not face.IsDone():
-        raise StepFailed(
-            "cap", f"{opening.name} cannot be closed by a flat face.", [list(opening.centre)]
-        )
-    return face.Face()
+def cap_of(part: Part, opening: Opening) -> TopoDS_Face:
+    """The face that closes an opening."""
+    return _closing_face([part.edges[e] for e in opening.edges], part.faces[opening.face])
 
 
 def spaces(part: Part, found: list[Opening]) -> list[Space]:
@@ -293,7 +287,7 @@ def spaces(part: Part, found: list[Opening]) -> list[Space]:
     for number in sorted(set(piece) - outer):
         rim = [o for o in found if _wall_piece(part, piece, o) == number]
         solid = _body(
-            part, [f for f, p in enumerate(piece) if p == number], [_cap(part, o) for o in rim]
+            part, [f for f, p in enumerate(piece) if p == number], [cap_of(part, o) for o in rim]
         )
         if solid is None:
             continue
@@ -314,8 +308,24 @@ def any_inside(solid: TopoDS_Shape, tolerance: float) -> Floats | None:
     rng = np.random.default_rng(1)
     for _ in range(400):
         spot = low + (high - low) * rng.random(3)
-        if _inside(solid, spot, tolerance):
+        if contains(solid, spot, tolerance):
             return spot
+    return _behind_a_face(solid, tolerance)
+
+
+def _behind_a_face(solid: TopoDS_Shape, tolerance: float) -> Floats | None:
+    """A point inside a thin or slanting solid: a little way in from one of its largest facets."""
+    low, high = bounds(solid)
+    part = Part(solid, "")
+    facets, _ = tessellate(part, 0.01 * float(np.linalg.norm(high - low)), 0.5, [])
+    area = triangle_areas(facets.points, facets.triangles)
+    normal = triangle_normals(facets.points, facets.triangles)
+    for t in np.argsort(-area)[:50]:
+        centre = facets.points[facets.triangles[t]].mean(axis=0)
+        for depth in np.sqrt(area[t]) * 0.5 ** np.arange(1, 16):
+            for way in (-depth, depth):
+                if contains(solid, centre + way * normal[t], tolerance):
+                    return centre + way * normal[t]
     return None
 
 
@@ -330,7 +340,7 @@ def fluid_inside(
     spot = np.array(pin, float)
     low, high = bounds(part.shape)
     tolerance = 1e-7 * float(np.linalg.norm(high - low))
-    if _inside(part.shape, spot, tolerance):
+    if contains(part.shape, spot, tolerance):
         raise StepFailed(
             "pin-in-solid",
             "The pin lies in solid material. Move it into the space where fluid is.",
@@ -346,8 +356,8 @@ def fluid_inside(
             continue
         rim = [o for o in chosen if _wall_piece(part, piece, o) == number]
         walls = [f for f, p in enumerate(piece) if p == number]
-        solid = _body(part, walls, [_cap(part, o) for o in rim])
-        if solid is None or not _inside(solid, spot, tolerance):
+        solid = _body(part, walls, [cap_of(part, o) for o in rim])
+        if solid is None or not contains(solid, spot, tolerance):
             continue
         body = Part(solid, part.unit, ("fluid",))
         return Fluid(body, _sources(part, body, walls, rim), pin)
@@ -378,7 +388,7 @@ def _holds(part: Part, found: list[Opening], space: Space, spot: Floats) -> bool
     except StepFailed:
         return False
     low, high = bounds(fluid.part.shape)
-    return _inside(fluid.part.shape, spot, 1e-7 * float(np.linalg.norm(high - low)))
+    return contains(fluid.part.shape, spot, 1e-7 * float(np.linalg.norm(high - low)))
 
 
 def _nearest_face(part: Part, spot: Floats) -> int:

@@ -14,18 +14,24 @@ from OCP.BRepGProp import BRepGProp
 from OCP.BRepTools import BRepTools
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
-from OCP.TopExp import TopExp
+from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Vertex
 from OCP.TopTools import TopTools_IndexedMapOfShape
 
 
 @dataclass(frozen=True)
 class Part:
-    """A shape of the CAD kernel in `unit` (mm, m, inch …). Numbers of faces start at 0."""
+    """A shape of the CAD kernel in `unit` (mm, m, inch …). Numbers of faces start at 0.
+
+    body_names by body; face_names and face_colours (#rrggbb) by face, empty texts where the file
+    gives none.
+    """
 
     shape: TopoDS_Shape
     unit: str
     body_names: tuple[str, ...] = ()
+    face_names: tuple[str, ...] = ()
+    face_colours: tuple[str, ...] = ()
 
     def _map(self, kind: TopAbs_ShapeEnum) -> TopTools_IndexedMapOfShape:
         shapes = TopTools_IndexedMapOfShape()
@@ -58,6 +64,31 @@ class Part:
     def vertices(self) -> list[TopoDS_Vertex]:
         m = self.vertex_map
         return [TopoDS.Vertex_s(m.FindKey(i + 1)) for i in range(m.Extent())]
+
+    @cached_property
+    def bodies(self) -> list[TopoDS_Shape]:
+        """Solids, then sheets: shells in no solid, and faces in no shell."""
+        out = []
+        for kind, avoid in (
+            (TopAbs_ShapeEnum.TopAbs_SOLID, TopAbs_ShapeEnum.TopAbs_SHAPE),
+            (TopAbs_ShapeEnum.TopAbs_SHELL, TopAbs_ShapeEnum.TopAbs_SOLID),
+            (TopAbs_ShapeEnum.TopAbs_FACE, TopAbs_ShapeEnum.TopAbs_SHELL),
+        ):
+            walk = TopExp_Explorer(self.shape, kind, avoid)
+            while walk.More():
+                out.append(walk.Current())
+                walk.Next()
+        return out
+
+    def body_name(self, body: int) -> str:
+        return self.body_names[body] if body < len(self.body_names) else f"body_{body + 1}"
+
+    def face_name(self, face: int) -> str:
+        """The file's own name of a face, or an empty text."""
+        return self.face_names[face] if face < len(self.face_names) else ""
+
+    def face_colour(self, face: int) -> str:
+        return self.face_colours[face] if face < len(self.face_colours) else ""
 
     @cached_property
     def solids(self) -> list[TopoDS_Solid]:
@@ -105,12 +136,18 @@ def to_bytes(part: Part) -> bytes:
         return path.read_bytes()
 
 
-def from_bytes(data: bytes, unit: str, body_names: tuple[str, ...] = ()) -> Part:
-    """Inverse of to_bytes; faces keep their numbers."""
+def from_bytes(
+    data: bytes,
+    unit: str,
+    body_names: tuple[str, ...] = (),
+    face_names: tuple[str, ...] = (),
+    face_colours: tuple[str, ...] = (),
+) -> Part:
+    """Inverse of to_bytes; faces and bodies keep their numbers."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "shape"
         path.write_bytes(data)
         shape = TopoDS_Shape()
         if not BinTools.Read_s(shape, str(path)):
             raise ValueError("the stored shape cannot be read")
-    return Part(shape, unit, body_names)
+    return Part(shape, unit, body_names, face_names, face_colours)

@@ -21,7 +21,7 @@ from intaglio.errors import FileRejected
 SIZE_LIMIT = 200 * 2**20
 
 # names of length units in the file, and what they are called here, with their length in mm
-_UNITS = {
+UNITS = {
     "millimetre": ("mm", 1.0),
     "millimeter": ("mm", 1.0),
     "centimetre": ("cm", 10.0),
@@ -34,7 +34,7 @@ _UNITS = {
     "foot": ("ft", 304.8),
 }
 
-MM_PER_UNIT = dict(_UNITS.values())
+MM_PER_UNIT = dict(UNITS.values())
 
 
 def check_text(name: str, data: bytes) -> None:
@@ -78,7 +78,7 @@ def read_step(path: Path, name: str | None = None) -> Part:
     reader.FileUnits(lengths, angles, solid_angles)
     unit, factor = "mm", 1.0
     if lengths.Length() > 0:
-        unit, factor = _UNITS.get(lengths.Value(1).ToCString().lower(), ("mm", 1.0))
+        unit, factor = UNITS.get(lengths.Value(1).ToCString().lower(), ("mm", 1.0))
     reader.TransferRoots()
     shape = reader.OneShape()
     if shape is None or shape.IsNull():

@@ -39,11 +39,14 @@ def _vertex_number(part: Part, edge: TopoDS_Edge, first: bool) -> int:
     return part.vertex_map.FindIndex(vertex) - 1
 
 
-def tessellate(part: Part, linear: float, angular: float) -> tuple[Facets, Curves]:
+def tessellate(
+    part: Part, linear: float, angular: float, broken: list[int] | None = None
+) -> tuple[Facets, Curves]:
     """Welded facets of all faces, within `linear` (unit) and `angular` (rad), and feature curves.
 
     Nodes on a CAD edge are shared by its faces. A curve is an edge between two different faces;
-    a seam within one face is none. Raises StepFailed naming a face without a tessellation.
+    a seam within one face is none. Raises StepFailed naming a face without a tessellation; where
+    `broken` is given, the numbers of such faces are put there instead.
     """
     BRepTools.Clean_s(part.shape)
     BRepMesh_IncrementalMesh(part.shape, linear, False, angular, False)
@@ -67,6 +70,9 @@ def tessellate(part: Part, linear: float, angular: float) -> tuple[Facets, Curve
         location = TopLoc_Location()
         mesh = BRep_Tool.Triangulation_s(face, location)
         if mesh is None or mesh.NbTriangles() == 0:
+            if broken is not None:
+                broken.append(number)
+                continue
             raise StepFailed(
                 "no-facets",
                 f"Face {number + 1} cannot be triangulated; its boundary may be broken. "
@@ -104,7 +110,7 @@ def tessellate(part: Part, linear: float, angular: float) -> tuple[Facets, Curve
             if not flat and mesh.HasUVNodes():
                 uv = mesh.UVNode(i + 1)
                 n = int(numbers[i])
-                curvature[n] = max(curvature[n], _surface_curvature(surface, uv.X(), uv.Y()))
+                curvature[n] = max(curvature[n], surface_curvature(surface, uv.X(), uv.Y()))
         reverse = face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
         if place.IsNegative():
             reverse = not reverse
@@ -126,7 +132,8 @@ def tessellate(part: Part, linear: float, angular: float) -> tuple[Facets, Curve
     return facets, curves
 
 
-def _surface_curvature(surface: BRepAdaptor_Surface, u: float, v: float) -> float:
+def surface_curvature(surface: BRepAdaptor_Surface, u: float, v: float) -> float:
+    """Largest normal curvature at (u, v), in 1/unit; 0 where it is not defined."""
     kind = surface.GetType()
     if kind == GeomAbs_SurfaceType.GeomAbs_Cylinder:
         return 1.0 / surface.Cylinder().Radius()

@@ -1,0 +1,17 @@
+"""Names of faces, and the size that shares are taken of."""
+
+import numpy as np
+
+from intaglio.cad.part import Part, bounds
+
+
+def face_id(number: int) -> str:
+    return f"face_{number + 1}"
+
+
+def face_ids(numbers) -> list[str]:
+    return [face_id(int(n)) for n in list(numbers)[:200]]
+
+
+def diagonal(part: Part) -> float:
+    return float(np.linalg.norm(np.subtract(*bounds(part.shape))))
