@@ -16,7 +16,7 @@ from scipy.spatial import Delaunay
 
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.recipe.steps import Source
+from intaglio.recipe.taking import Source
 from intaglio.volume.delaunay import delaunay
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -28,7 +28,7 @@ def measure(name: str, smallest: float, largest: float) -> dict[str, float | str
     recipe = read_recipe(ROOT / "demo/recipes/ejector.yaml")
     settings = plain_settings(recipe)
     settings["sizing"] |= {"smallest": smallest, "largest": largest}
-    source = Source(recipe.part.name, recipe.part.read_bytes())
+    source = Source(recipe.parts[0].name, recipe.parts[0].read_bytes())
     store = MemoryStore()
     states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}
     seconds = {k: s.report["step"]["seconds"] for k, s in states.items() if s.report}

@@ -8,10 +8,11 @@ from intaglio.facets.facets import enclosed_volume
 from intaglio.mesh.quality import tet_volumes
 from intaglio.sizing.octree import build_field
 from intaglio.volume.complex import FREE, N_POINTS, N_TETS, grown, live, place, star
-from intaglio.volume.delaunay import INSERTED, REFUSED, delaunay_complex
+from intaglio.volume.delaunay import delaunay_complex
 from intaglio.volume.fill import fill
-from intaglio.volume.flips import edge_ring, flip23, insert_constrained, remove_edge, walk
+from intaglio.volume.flips import edge_ring, flip23, remove_edge
 from intaglio.volume.improve import smooth_pass, swap_pass
+from intaglio.volume.insertion import INSERTED, REFUSED, insert_node
 from intaglio.volume.recover import SurfaceEdit, recover_surface
 from intaglio.volume.shapes import least_sine, volume_length
 
@@ -60,7 +61,7 @@ def test_edge_removals_keep_volume_and_adjacency():
     for t in live(cx)[:150]:
         if cx.tets[t, 0] < 0:
             continue
-        n = edge_ring(cx, t, 0, 1, nodes, rows)
+        n = edge_ring(cx.tets, cx.nbr, cx.lock, t, 0, 1, nodes, rows)
         a, b = cx.tets[t, 0], cx.tets[t, 1]
         if n >= 3:
             for k in range(n):
@@ -90,12 +91,10 @@ def test_locked_faces_stay():
                 flip23(cx, t, i, 0.0)
         if cx.tets[t, 0] >= 0:
             remove_edge(cx, t, 0, 1, 0.0)
-    matrix = np.empty((256, 256), np.int32)
     for p in np.random.default_rng(9).uniform(0.2, 0.8, (60, 3)):
         v = int(cx.tally[N_POINTS])
         cx.points[v] = p
-        t = walk(cx, v, int(cx.tally[3]))
-        if t >= 0 and insert_constrained(cx, v, t, 0.0, matrix) == INSERTED:
+        if insert_node(cx, v, int(cx.tally[3]), 0.0) == INSERTED:
             cx.tally[N_POINTS] += 1
     _volume(cx)
     _sound(cx)
@@ -111,9 +110,8 @@ def test_a_point_too_near_is_refused():
     cx = _complex()
     v = int(cx.tally[N_POINTS])
     cx.points[v] = cx.points[5] + 1e-4
-    t = walk(cx, v, int(cx.tally[3]))
-    if t >= 0:
-        assert insert_constrained(cx, v, t, 0.05, np.empty((256, 256), np.int32)) == REFUSED
+    assert insert_node(cx, v, int(cx.tally[3]), 0.05) == REFUSED
+    assert insert_node(cx, v, int(cx.tally[3]), 0.0) == INSERTED
 
 
 def test_star_and_place():
@@ -145,11 +143,11 @@ def test_improvement_only_improves():
     def worst():
         return min(volume_length(cx.points, *cx.tets[t]) for t in live(cx))
 
-    size = np.full(len(cx.points), 0.15)
     before, volume = worst(), _volume(cx)
     for _ in range(4):
-        swap_pass(cx, 0.7)
-        smooth_pass(cx, free, 0.7, size)
+        active = np.ones(len(cx.points), bool)
+        swap_pass(cx, 0.7, active, active)
+        smooth_pass(cx, free, active, active.copy(), 2, 0.7)
     assert worst() >= before - 1e-12
     assert _volume(cx) == pytest.approx(volume)
     _sound(cx)
@@ -229,9 +227,9 @@ def test_nodes_that_coincide_are_refused_with_their_place():
 
 def test_a_surface_edit_keeps_its_edges():
     points, triangles = _schoenhardt()
-    edit = SurfaceEdit.of(triangles)
+    edit = SurfaceEdit(triangles)
     edit.split(0, 1, 6)
-    array = edit.array()
+    array = edit.triangles
     assert len(array) == len(triangles) + 2
     assert len(edit.edges()) == len(points) - 1 + len(array)  # Euler: V + F - 2, one node more
     assert edit.origin[-1] in (0, 2)

@@ -11,22 +11,24 @@ from intaglio.facets.facets import (
     enclosed_volume,
     open_edges,
     triangle_areas,
+    unclosed_edges,
 )
 from intaglio.facets.intersections import crossing_triangles
 from intaglio.facets.remesh import compact, remesh
 from intaglio.facets.surface import (
-    MAX_RING,
+    MAX_STAR,
     ON_FACE,
     collapse,
     flip,
     linked,
     make_surface,
     neighbours,
-    ring,
     split,
+    star,
 )
-from intaglio.mesh.quality import triangle_angles
+from intaglio.mesh.quality import tet_volumes, triangle_angles
 from intaglio.sizing.octree import build_field, sizes
+from intaglio.volume.fill import fill
 from tests.core.test_boxtree import _octahedron_sphere
 
 NO_CURVES = Curves(
@@ -54,6 +56,10 @@ def _surface():
     return s
 
 
+def _star(s, v, out):
+    return star(s.tri, s.nbr, s.seen, s.at, s.tally, v, out)
+
+
 def _sound(s):
     """Closed, consistent neighbours, and Euler's number of a sphere."""
     out = compact(s)
@@ -64,9 +70,9 @@ def _sound(s):
     for t in np.flatnonzero(s.tri[:m, 0] >= 0):
         for e in range(3):
             other = s.nbr[t, e]
-            assert s.nbr[other // 3, other % 3] == 3 * t + e
+            assert s.nbr[other >> 2, other & 3] == 4 * t + e
             mine = {s.tri[t, (e + 1) % 3], s.tri[t, (e + 2) % 3]}
-            u, f = other // 3, other % 3
+            u, f = other >> 2, other & 3
             assert mine == {s.tri[u, (f + 1) % 3], s.tri[u, (f + 2) % 3]}
     return out
 
@@ -77,7 +83,7 @@ def test_neighbours_name_each_other():
     for t in range(len(triangles)):
         for e in range(3):
             other = nbr[t, e]
-            assert nbr[other // 3, other % 3] == 3 * t + e
+            assert nbr[other >> 2, other & 3] == 4 * t + e
 
 
 def test_splits_keep_the_surface():
@@ -94,28 +100,28 @@ def test_splits_keep_the_surface():
 
 def test_flips_and_back():
     s = _surface()
-    scratch = np.empty(MAX_RING, np.int32)
+    scratch = np.empty(MAX_STAR, np.int32)
     for t in range(0, 100, 7):
         a = s.tri[t, 0]
-        d = s.tri[s.nbr[t, 0] // 3, s.nbr[t, 0] % 3]
-        assert not linked(s, a, d, scratch)
+        d = s.tri[s.nbr[t, 0] >> 2, s.nbr[t, 0] & 3]
+        assert not linked(s.tri, s.nbr, s.seen, s.at, s.tally, a, d, scratch)
         flip(s, t, 0)
-        assert linked(s, a, d, scratch)
+        assert linked(s.tri, s.nbr, s.seen, s.at, s.tally, a, d, scratch)
     _sound(s)
 
 
 def test_collapses_keep_the_surface_closed():
     s = _surface()
-    scratch = np.empty(MAX_RING, np.int32)
+    scratch = np.empty(MAX_STAR, np.int32)
     done = 0
     for t in range(0, 120, 11):
         if s.tri[t, 0] < 0:
             continue
         gone, kept = int(s.tri[t, 1]), int(s.tri[t, 2])
-        n = ring(s, gone, scratch)
+        n = _star(s, gone, scratch)
         # only where exactly two nodes neighbour both ends
         around = {int(v) for k in scratch[:n] for v in s.tri[k]} - {gone, kept}
-        m = ring(s, kept, other := np.empty(MAX_RING, np.int32))
+        m = _star(s, kept, other := np.empty(MAX_STAR, np.int32))
         near = {int(v) for k in other[:m] for v in s.tri[k]} - {gone, kept}
         if len(around & near) == 2:
             collapse(s, t, 0, gone, kept, scratch, n)
@@ -124,11 +130,11 @@ def test_collapses_keep_the_surface_closed():
     _sound(s)
 
 
-def test_a_ring_goes_round_once():
+def test_a_star_holds_every_triangle_once():
     s = _surface()
-    scratch = np.empty(MAX_RING, np.int32)
+    scratch = np.empty(MAX_STAR, np.int32)
     for v in range(20):
-        n = ring(s, v, scratch)
+        n = _star(s, v, scratch)
         assert set(scratch[:n]) == set(np.flatnonzero((s.tri[: s.tally[0]] == v).any(axis=1)))
 
 
@@ -150,6 +156,61 @@ def test_facets_without_cad_are_remeshed_to_size(h):
     assert np.abs(np.linalg.norm(out.points, axis=1) - 1).max() < 0.01
     area = triangle_areas(out.points, out.triangles).sum()
     assert area == pytest.approx(4 * np.pi, rel=0.02 if h < 0.3 else 0.12)
+
+
+def _two_boxes():
+    """Two unit cubes that share the square x = 1: five nodes-to-node curves meet at its corners."""
+    points = np.array([[x, y, z] for x in (0, 1, 2) for y in (0, 1) for z in (0, 1)], float)
+
+    def n(x, y, z):
+        return 4 * x + 2 * y + z
+
+    def side(x):
+        return (n(x, 0, 0), n(x, 1, 0), n(x, 1, 1), n(x, 0, 1))
+
+    quads = [side(0)[::-1], side(1), side(2)]
+    for a, b in ((0, 1), (1, 2)):
+        quads += [
+            (n(a, 0, 0), n(b, 0, 0), n(b, 0, 1), n(a, 0, 1)),
+            (n(a, 1, 0), n(a, 1, 1), n(b, 1, 1), n(b, 1, 0)),
+            (n(a, 0, 0), n(a, 1, 0), n(b, 1, 0), n(b, 0, 0)),
+            (n(a, 0, 1), n(b, 0, 1), n(b, 1, 1), n(a, 1, 1)),
+        ]
+    triangles = np.array([t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))], np.int32)
+    region = np.repeat(np.arange(len(quads)), 2).astype(np.int32)
+    sides = np.array([[0, -1], [0, 1], [1, -1]] + [[0, -1]] * 4 + [[1, -1]] * 4, np.int32)
+    pairs = sorted({tuple(sorted((q[i], q[(i + 1) % 4]))) for q in quads for i in range(4)})
+    ends = np.array(pairs, np.int32)
+    count = len(ends)
+    arc = np.tile([0.0, 1.0], count)
+    curves = Curves(
+        2 * np.arange(count + 1, dtype=np.int32), points[ends].reshape(-1, 3), arc, arc, ends, ends,
+        np.arange(count, dtype=np.int32), np.tile([0.0, 1.0], (count, 1)),
+    )  # fmt: skip
+    return Facets(points, triangles, region, np.zeros(len(points))), curves, sides
+
+
+@pytest.mark.parametrize("h", [0.4, 0.13])
+def test_two_zones_share_the_nodes_of_their_interface(h):
+    facets, curves, sides = _two_boxes()
+    low, high = facets.points.min(axis=0), facets.points.max(axis=0)
+    field = build_field(facets.points, np.full(len(facets.points), h), h, 1.2, low, high)
+    out = remesh(facets, curves, field)
+    assert len(unclosed_edges(out.triangles, sides[out.region])) == 0
+    assert triangle_angles(out.points, out.triangles).min() > 25
+    filled = fill(out.points, out.triangles, out.region, field, sides=sides[out.region])
+    volume = tet_volumes(filled.points, filled.tets)
+    assert (volume > 0).all()
+    for zone in (0, 1):
+        assert volume[filled.zone == zone].sum() == pytest.approx(1.0, rel=1e-12)
+    # the interface is the same triangles seen from both zones
+    own = [
+        {tuple(sorted(f)) for t in filled.tets[filled.zone == z].tolist()
+         for f in ((t[0], t[1], t[2]), (t[0], t[1], t[3]), (t[0], t[2], t[3]), (t[1], t[2], t[3]))}
+        for z in (0, 1)
+    ]  # fmt: skip
+    shared = {tuple(sorted(t)) for t in filled.triangles[out.region[filled.origin] == 1].tolist()}
+    assert own[0] & own[1] == shared and len(shared) >= 2 / h**2
 
 
 def test_open_facets_are_refused_with_the_place():

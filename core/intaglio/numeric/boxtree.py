@@ -169,22 +169,27 @@ def nearest_on_triangle(p, i, j, k, x, y, z):
 
 
 @njit(cache=True)
-def _box_distance(box, k, p):
-    d = 0.0
-    for i in range(3):
-        if p[i] < box[k, i]:
-            d += (box[k, i] - p[i]) ** 2
-        elif p[i] > box[k, 3 + i]:
-            d += (p[i] - box[k, 3 + i]) ** 2
-    return d
+def _box_distance(box, k, x, y, z):
+    dx = max(box[k, 0] - x, 0.0, x - box[k, 3])
+    dy = max(box[k, 1] - y, 0.0, y - box[k, 4])
+    dz = max(box[k, 2] - z, 0.0, z - box[k, 5])
+    return dx * dx + dy * dy + dz * dz
 
 
 @njit(cache=True)
 def nearest(tree, group, p, out):
     """Closest point of a group to p into out (3,); the triangle's number, or -1 if it is empty."""
+    box = tree.box
+    child = tree.child
+    items = tree.items
+    points = tree.points
+    triangles = tree.triangles
     k = tree.root[group]
     if k < 0:
         return -1
+    px = p[0]
+    py = p[1]
+    pz = p[2]
     best = np.inf
     found = -1
     stack = np.empty(96, np.int32)
@@ -193,37 +198,30 @@ def nearest(tree, group, p, out):
     while top > 0:
         top -= 1
         k = stack[top]
-        if _box_distance(tree.box, k, p) >= best:
+        if _box_distance(box, k, px, py, pz) >= best:
             continue
-        if tree.child[k, 0] < 0:
-            for j in range(tree.child[k, 2], tree.child[k, 3]):
-                t = tree.items[j]
+        if child[k, 0] < 0:
+            for j in range(child[k, 2], child[k, 3]):
+                t = items[j]
                 x, y, z = nearest_on_triangle(
-                    tree.points,
-                    tree.triangles[t, 0],
-                    tree.triangles[t, 1],
-                    tree.triangles[t, 2],
-                    p[0],
-                    p[1],
-                    p[2],
+                    points, triangles[t, 0], triangles[t, 1], triangles[t, 2], px, py, pz
                 )
-                d = (x - p[0]) ** 2 + (y - p[1]) ** 2 + (z - p[2]) ** 2
+                d = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
                 if d < best:
                     best = d
                     found = t
                     out[0] = x
                     out[1] = y
                     out[2] = z
-        else:
-            left = tree.child[k, 0]
-            right = tree.child[k, 1]
-            if _box_distance(tree.box, left, p) < _box_distance(tree.box, right, p):
-                stack[top] = right
-                stack[top + 1] = left
-            else:
-                stack[top] = left
-                stack[top + 1] = right
-            top += 2
+            continue
+        left = child[k, 0]
+        right = child[k, 1]
+        # the nearer one is looked at first
+        if _box_distance(box, left, px, py, pz) < _box_distance(box, right, px, py, pz):
+            left, right = right, left
+        stack[top] = left
+        stack[top + 1] = right
+        top += 2
     return found
 
 

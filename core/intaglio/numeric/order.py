@@ -49,10 +49,11 @@ def _hilbert_keys(cells, bits):
 
 def hilbert_order(points: NDArray[np.float64]) -> NDArray[np.int64]:
     """Permutation (n,) that visits points (n, 3) along a Hilbert curve through their box."""
+    bits = min(_BITS, int(np.log2(len(points) + 1) / 3) + 4)
     low = points.min(axis=0)
     span = float((points.max(axis=0) - low).max()) or 1.0
-    cells = np.minimum((points - low) / span * (2**_BITS), 2**_BITS - 1).astype(np.uint32)
-    return np.argsort(_hilbert_keys(cells, _BITS), kind="stable")
+    cells = np.minimum((points - low) / span * (2**bits), 2**bits - 1).astype(np.uint32)
+    return np.argsort(_hilbert_keys(cells, bits))
 
 
 def insertion_order(points: NDArray[np.float64], seed: int = 1) -> NDArray[np.int64]:

@@ -4,6 +4,7 @@ Source: J. R. Shewchuk (1997), error bounds of section 4. Every function returns
 (-1, 0, 1) for any finite doubles whose products neither overflow nor underflow.
 """
 
+import numpy as np
 from numba import njit
 
 from intaglio.numeric.expansions import add, difference, multiply, negate, sign
@@ -12,6 +13,7 @@ _EPS = 1.1102230246251565e-16  # 2^-53
 _ORIENT2_BOUND = (3.0 + 16.0 * _EPS) * _EPS
 _ORIENT3_BOUND = (7.0 + 56.0 * _EPS) * _EPS
 _INSPHERE_BOUND = (16.0 + 224.0 * _EPS) * _EPS
+_QUICK_BOUND = 24.0 * _INSPHERE_BOUND
 
 
 @njit(cache=True)
@@ -97,6 +99,42 @@ def orient3d(p, a, b, c, d):
     return _orient3d_exact(p, a, b, c, d)
 
 
+@njit(cache=True, inline="always")
+def orient_filter(ux, uy, uz, vx, vy, vz, wx, wy, wz):
+    """Sign of tetrahedron abcd from u = a - d, v = b - d, w = c - d, or 0 if it is not certain.
+
+    Scalars only and a bound that is quick to reach, for loops that cannot afford a call.
+    """
+    det = uz * (vx * wy - wx * vy) + vz * (wx * uy - ux * wy) + wz * (ux * vy - vx * uy)
+    m = abs(ux) + abs(uy) + abs(uz) + abs(vx) + abs(vy) + abs(vz) + abs(wx) + abs(wy) + abs(wz)
+    bound = _ORIENT3_BOUND * m * m * m
+    return -1 if det > bound else (1 if det < -bound else 0)
+
+
+@njit(cache=True, inline="always")
+def sphere_filter(ax, ay, az, bx, by, bz, cx, cy, cz, dx, dy, dz):
+    """Like `insphere`, from the sphere's four points relative to the fifth, or 0 if not certain."""
+    ab = ax * by - bx * ay
+    bc = bx * cy - cx * by
+    cd = cx * dy - dx * cy
+    da = dx * ay - ax * dy
+    ac = ax * cy - cx * ay
+    bd = bx * dy - dx * by
+    la = ax * ax + ay * ay + az * az
+    lb = bx * bx + by * by + bz * bz
+    lc = cx * cx + cy * cy + cz * cz
+    ld = dx * dx + dy * dy + dz * dz
+    abc = az * bc - bz * ac + cz * ab
+    bcd = bz * cd - cz * bd + dz * bc
+    cda = cz * da + dz * ac + az * cd
+    dab = dz * ab + az * bd + bz * da
+    det = (ld * abc - lc * dab) + (lb * cda - la * bcd)
+    # |minors| <= products of lengths, so the permanent is at most 24 times the fifth power
+    m = la + lb + lc + ld
+    bound = _QUICK_BOUND * m * m * np.sqrt(m)
+    return -1 if det > bound else (1 if det < -bound else 0)
+
+
 @njit(cache=True)
 def _insphere_exact(p, a, b, c, d, e):
     ax = difference(p[a, 0], p[e, 0])
@@ -167,13 +205,6 @@ def insphere(p, a, b, c, d, e):
     cda = cz * da + dz * ac + az * cd
     dab = dz * ab + az * bd + bz * da
     det = (ld * abc - lc * dab) + (lb * cda - la * bcd)
-    # a cheap bound on the permanent first: |minor| <= |products| <= sums of squared lengths
-    m = max(la, lb, lc, ld)
-    quick = _INSPHERE_BOUND * 24.0 * m * m * (m**0.5)
-    if det > quick:
-        return -1
-    if det < -quick:
-        return 1
     az = abs(az)
     bz = abs(bz)
     cz = abs(cz)

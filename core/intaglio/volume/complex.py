@@ -32,12 +32,11 @@ class Complex(NamedTuple):
     nbr: NDArray[np.int32]  # (capacity, 4)
     lock: NDArray[np.uint8]  # (capacity,)
     zone: NDArray[np.int32]  # (capacity,)
-    seen: NDArray[np.int64]  # (capacity,) stamp of the last visit
+    seen: NDArray[np.int32]  # (capacity,) stamp of the last visit
     free: NDArray[np.int32]  # stack of freed rows
     at: NDArray[np.int32]  # (points,) a tetrahedron at each point, maybe freed since
     local: NDArray[np.int32]  # (points + 1,) scratch: index within the current cavity
     tally: NDArray[np.int64]  # see the slots above
-    work: NDArray[np.int32]  # scratch for cavities and stars
 
 
 WORK = 1 << 16
@@ -56,12 +55,11 @@ def empty_complex(points: NDArray[np.float64], tets: int, room: int = 0) -> Comp
         np.full((tets, 4), -1, np.int32),
         np.zeros(tets, np.uint8),
         np.full(tets, -1, np.int32),
-        np.zeros(tets, np.int64),
+        np.zeros(tets, np.int32),
         np.zeros(tets, np.int32),
         np.full(n + room, -1, np.int32),
         np.zeros(n + room + 1, np.int32),
         count,
-        np.zeros(6 * WORK, np.int32),
     )
 
 
@@ -86,7 +84,6 @@ def grown(cx: Complex, tets: int, points: int) -> Complex:
         longer(cx.at, points, -1),
         longer(cx.local, points + 1, 0),
         cx.tally,
-        cx.work,
     )
 
 
@@ -133,30 +130,35 @@ def place(tets, t, v):
 
 
 @njit(cache=True)
-def star(cx, v, out):
+def gather_star(tets, nbr, seen, at, tally, v, out):
     """Tetrahedra at node v into out; their number, or -1 if out is too short."""
-    first = cx.at[v]
-    cx.tally[2] += 1
-    stamp = cx.tally[2]
+    first = at[v]
+    tally[2] += 1
+    stamp = tally[2]
     out[0] = first
-    cx.seen[first] = stamp
+    seen[first] = stamp
     n = 1
     k = 0
     while k < n:
         t = out[k]
         k += 1
-        i = place(cx.tets, t, v)
         for f in range(4):
-            if f == i:
+            if tets[t, f] == v:
                 continue
-            t2 = cx.nbr[t, f] >> 2
-            if cx.seen[t2] != stamp:
+            t2 = nbr[t, f] >> 2
+            if seen[t2] != stamp:
                 if n >= out.size:
                     return -1
-                cx.seen[t2] = stamp
+                seen[t2] = stamp
                 out[n] = t2
                 n += 1
     return n
+
+
+@njit(cache=True)
+def star(cx, v, out):
+    """Tetrahedra at node v into out; their number, or -1 if out is too short."""
+    return gather_star(cx.tets, cx.nbr, cx.seen, cx.at, cx.tally, v, out)
 
 
 @njit(cache=True)
@@ -170,6 +172,15 @@ def set_incidence(cx):
             v = cx.tets[t, i]
             if v >= 0:
                 cx.at[v] = t
+
+
+@njit(cache=True)
+def renumber(tets, n, number):
+    """Put number[v] for each node v of the first n rows; ghosts and freed rows stay."""
+    for t in range(n):
+        for i in range(4):
+            if tets[t, i] >= 0:
+                tets[t, i] = number[tets[t, i]]
 
 
 def live(cx: Complex) -> NDArray[np.int64]:

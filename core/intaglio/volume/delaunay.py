@@ -4,6 +4,10 @@ Method: points in biased randomised Hilbert order; each is located by a visibili
 by the cavity of all tetrahedra whose circumsphere holds it (Bowyer 1981, Watson 1981), the space
 beyond the hull filled with ghost tetrahedra. A point on a sphere counts as outside it; with exact
 signs the cavity then always is star-shaped, whatever is co-planar or co-spherical.
+
+The loop over points is one function of plain arrays: passing arrays between compiled functions, or
+taking them out of a tuple inside the loop, counts references and costs a third of the time. The
+points are put in the order of insertion first, so that neighbours in space are so in memory.
 """
 
 import numpy as np
@@ -11,23 +15,20 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.numeric.order import insertion_order
-from intaglio.numeric.predicates import insphere, orient3d
+from intaglio.numeric.predicates import insphere, orient3d, orient_filter, sphere_filter
 from intaglio.volume.complex import (
     FACE,
     N_TETS,
+    WORK,
     Complex,
     empty_complex,
     glue,
+    grown,
     live,
-    release,
+    renumber,
+    set_incidence,
     take,
 )
-
-# what inserting a point came to
-INSERTED = 0
-DUPLICATE = 1
-NO_ROOM = 2
-REFUSED = 3
 
 
 class AllCoplanar(ValueError):
@@ -35,203 +36,205 @@ class AllCoplanar(ValueError):
 
 
 @njit(cache=True)
-def conflicts(cx, t, v):
-    """Whether the (perhaps ghost) tetrahedron t must go when node v comes."""
-    p = cx.points
-    a = cx.tets[t, 0]
-    b = cx.tets[t, 1]
-    c = cx.tets[t, 2]
-    d = cx.tets[t, 3]
-    if a >= 0 and b >= 0 and c >= 0 and d >= 0:
-        return insphere(p, a, b, c, d, v) > 0
-    for i in range(4):
-        if cx.tets[t, i] < 0:
-            side = orient3d(
-                p, cx.tets[t, FACE[i, 0]], cx.tets[t, FACE[i, 1]], cx.tets[t, FACE[i, 2]], v
-            )
-            if side != 0:
-                return side > 0
-            inner = cx.nbr[t, i] >> 2
-            return (
-                insphere(
-                    p,
-                    cx.tets[inner, 0],
-                    cx.tets[inner, 1],
-                    cx.tets[inner, 2],
-                    cx.tets[inner, 3],
-                    v,
-                )
-                > 0
-            )
-    return False
+def _ghost_conflicts(p, tets, nbr, t, v):
+    """Whether the ghost t must go when node v comes: v lies beyond its hull face, or on it."""
+    i = 0
+    while tets[t, i] >= 0:
+        i += 1
+    side = orient3d(p, tets[t, FACE[i, 0]], tets[t, FACE[i, 1]], tets[t, FACE[i, 2]], v)
+    if side != 0:
+        return side > 0
+    u = nbr[t, i] >> 2
+    return insphere(p, tets[u, 0], tets[u, 1], tets[u, 2], tets[u, 3], v) > 0
 
 
 @njit(cache=True)
-def locate(cx, v, t):
+def _locate(p, tets, nbr, face, t, v):
     """A tetrahedron that holds node v, or the ghost beyond the hull face that v sees."""
-    p = cx.points
-    turn = 0
-    for i in range(4):
-        if cx.tets[t, i] < 0:
-            t = cx.nbr[t, i] >> 2
-            break
+    if (tets[t, 0] | tets[t, 1] | tets[t, 2] | tets[t, 3]) < 0:
+        i = 0
+        while tets[t, i] >= 0:
+            i += 1
+        t = nbr[t, i] >> 2
+    x = p[v, 0]
+    y = p[v, 1]
+    z = p[v, 2]
     came = -1
+    turn = 0
     while True:
         moved = False
         for k in range(4):
             i = (k + turn) & 3
             if i == came:
                 continue
-            if (
-                orient3d(
-                    p, cx.tets[t, FACE[i, 0]], cx.tets[t, FACE[i, 1]], cx.tets[t, FACE[i, 2]], v
-                )
-                < 0
-            ):
-                other = cx.nbr[t, i]
+            a = tets[t, face[i, 0]]
+            b = tets[t, face[i, 1]]
+            c = tets[t, face[i, 2]]
+            side = orient_filter(
+                p[a, 0] - x, p[a, 1] - y, p[a, 2] - z,
+                p[b, 0] - x, p[b, 1] - y, p[b, 2] - z,
+                p[c, 0] - x, p[c, 1] - y, p[c, 2] - z,
+            )  # fmt: skip
+            if side == 0:
+                side = orient3d(p, a, b, c, v)
+            if side < 0:
+                other = nbr[t, i]
                 t = other >> 2
                 came = other & 3
                 moved = True
                 break
         turn += 1
-        if not moved:
-            return t
-        if cx.tets[t, 0] < 0 or cx.tets[t, 1] < 0 or cx.tets[t, 2] < 0 or cx.tets[t, 3] < 0:
+        if not moved or (tets[t, 0] | tets[t, 1] | tets[t, 2] | tets[t, 3]) < 0:
             return t
 
 
 @njit(cache=True)
-def fill_cavity(cx, v, n_shell, n_gone, matrix):
-    """Replace the cavity work[:n_gone] by the cone from v over its faces work[W:W+n_shell].
+def _insert_range(p, tets, nbr, seen, free, local, tally, face, start, stop):
+    """Insert nodes start..stop; the node reached before room ran out, -1 if a cavity is too large.
 
-    A shell entry is coded 4 t + i: face i of the cavity's tetrahedron t.
+    Rows of the cavity are used again for the tetrahedra that fill it.
     """
-    w = cx.work.size // 6
-    gone = cx.work[:w]
-    shell = cx.work[w : 2 * w]
-    made = cx.work[2 * w : 3 * w]
-    nodes = 0
-    ghost = cx.local.size - 1
-    for k in range(n_shell):
-        t = shell[k] >> 2
-        i = shell[k] & 3
-        for j in range(3):
-            u = cx.tets[t, FACE[i, j]]
-            cx.local[u if u >= 0 else ghost] = -1
-    for k in range(n_shell):
-        t = shell[k] >> 2
-        i = shell[k] & 3
-        a = cx.tets[t, FACE[i, 0]]
-        b = cx.tets[t, FACE[i, 1]]
-        c = cx.tets[t, FACE[i, 2]]
-        outside = cx.nbr[t, i]
-        bit = (cx.lock[t] >> i) & 1
-        new = take(cx)
-        made[k] = new
-        cx.tets[new, 0] = a
-        cx.tets[new, 1] = b
-        cx.tets[new, 2] = c
-        cx.tets[new, 3] = v
-        cx.zone[new] = cx.zone[t]
-        cx.lock[new] = bit << 3
-        glue(cx, new, 3, outside)
-        for j in range(3):
-            u = cx.tets[new, j]
-            s = u if u >= 0 else ghost
-            if cx.local[s] < 0:
-                cx.local[s] = nodes
-                nodes += 1
-            if u >= 0:
-                cx.at[u] = new
-    cx.at[v] = made[0]
-    if nodes > matrix.shape[0]:
-        matrix = np.empty((nodes, nodes), np.int32)
-    # face j of a new tetrahedron holds v and the edge opposite node j of its base
-    for k in range(n_shell):
-        new = made[k]
-        l0 = cx.local[cx.tets[new, 0] if cx.tets[new, 0] >= 0 else ghost]
-        l1 = cx.local[cx.tets[new, 1] if cx.tets[new, 1] >= 0 else ghost]
-        l2 = cx.local[cx.tets[new, 2] if cx.tets[new, 2] >= 0 else ghost]
-        matrix[l1, l2] = 4 * new
-        matrix[l2, l0] = 4 * new + 1
-        matrix[l0, l1] = 4 * new + 2
-    for k in range(n_shell):
-        new = made[k]
-        l0 = cx.local[cx.tets[new, 0] if cx.tets[new, 0] >= 0 else ghost]
-        l1 = cx.local[cx.tets[new, 1] if cx.tets[new, 1] >= 0 else ghost]
-        l2 = cx.local[cx.tets[new, 2] if cx.tets[new, 2] >= 0 else ghost]
-        cx.nbr[new, 0] = matrix[l2, l1]
-        cx.nbr[new, 1] = matrix[l0, l2]
-        cx.nbr[new, 2] = matrix[l1, l0]
-    for k in range(n_gone):
-        release(cx, gone[k])
-    cx.tally[3] = made[0]
-    return made[0]
-
-
-@njit(cache=True)
-def insert_delaunay(cx, v, hint, matrix):
-    """Insert node v into a Delaunay complex without locked faces; what it came to."""
-    w = cx.work.size // 6
-    gone = cx.work[:w]
-    shell = cx.work[w : 2 * w]
-    t = locate(cx, v, hint)
-    p = cx.points
-    for i in range(4):
-        u = cx.tets[t, i]
-        if u >= 0 and p[u, 0] == p[v, 0] and p[u, 1] == p[v, 1] and p[u, 2] == p[v, 2]:
-            cx.tally[3] = t
-            return DUPLICATE
-    cx.tally[2] += 2
-    inside = cx.tally[2]
-    outside = inside - 1
-    gone[0] = t
-    cx.seen[t] = inside
-    n_gone = 1
-    n_shell = 0
-    k = 0
-    while k < n_gone:
-        t = gone[k]
-        k += 1
+    gone = np.empty(WORK, np.int32)
+    beyond = np.empty(WORK, np.int32)  # what each new tetrahedron's base meets
+    made = np.empty(WORK, np.int32)
+    base = np.empty((WORK, 3), np.int32)
+    side_of = np.empty((64, 64), np.int32)  # the face at a directed edge of the shell
+    capacity = tets.shape[0]
+    used = tally[0]
+    n_free = tally[1]
+    stamp = tally[2]
+    last = tally[3]
+    reached = stop
+    for v in range(start, stop):
+        if used + 4096 > capacity:
+            reached = v
+            break
+        t = _locate(p, tets, nbr, face, last, v)
+        x = p[v, 0]
+        y = p[v, 1]
+        z = p[v, 2]
+        repeats = False
         for i in range(4):
-            t2 = cx.nbr[t, i] >> 2
-            if cx.seen[t2] == inside:
-                continue
-            if cx.seen[t2] != outside:
-                if conflicts(cx, t2, v):
-                    cx.seen[t2] = inside
-                    gone[n_gone] = t2
-                    n_gone += 1
-                    if n_gone >= w - 4:
-                        return REFUSED
+            u = tets[t, i]
+            if u >= 0 and p[u, 0] == x and p[u, 1] == y and p[u, 2] == z:
+                repeats = True
+        if repeats:
+            last = t
+            continue
+        stamp += 2
+        inside = stamp
+        outside = stamp - 1
+        gone[0] = t
+        seen[t] = inside
+        n_gone = 1
+        n_shell = 0
+        k = 0
+        while k < n_gone:
+            t = gone[k]
+            k += 1
+            for i in range(4):
+                code = nbr[t, i]
+                t2 = code >> 2
+                mark = seen[t2]
+                if mark == inside:
                     continue
-                cx.seen[t2] = outside
-            shell[n_shell] = 4 * t + i
-            n_shell += 1
-            if n_shell >= w - 4:
-                return REFUSED
-    fill_cavity(cx, v, n_shell, n_gone, matrix)
-    return INSERTED
+                if mark != outside:
+                    a = tets[t2, 0]
+                    b = tets[t2, 1]
+                    c = tets[t2, 2]
+                    d = tets[t2, 3]
+                    if (a | b | c | d) >= 0:
+                        side = sphere_filter(
+                            p[a, 0] - x, p[a, 1] - y, p[a, 2] - z,
+                            p[b, 0] - x, p[b, 1] - y, p[b, 2] - z,
+                            p[c, 0] - x, p[c, 1] - y, p[c, 2] - z,
+                            p[d, 0] - x, p[d, 1] - y, p[d, 2] - z,
+                        )  # fmt: skip
+                        if side == 0:
+                            side = insphere(p, a, b, c, d, v)
+                    else:
+                        side = 1 if _ghost_conflicts(p, tets, nbr, t2, v) else -1
+                    if side > 0:
+                        seen[t2] = inside
+                        gone[n_gone] = t2
+                        n_gone += 1
+                        continue
+                    seen[t2] = outside
+                a = tets[t, face[i, 0]]
+                b = tets[t, face[i, 1]]
+                c = tets[t, face[i, 2]]
+                base[n_shell, 0] = a
+                base[n_shell, 1] = b
+                base[n_shell, 2] = c
+                local[a] = -1
+                local[b] = -1
+                local[c] = -1
+                beyond[n_shell] = code
+                n_shell += 1
+            if n_gone >= WORK - 8 or n_shell >= WORK - 8:
+                return -1
+        nodes = 0
+        for k in range(n_shell):
+            if k < n_gone:
+                new = gone[k]
+            elif n_free > 0:
+                n_free -= 1
+                new = free[n_free]
+            else:
+                new = np.int32(used)
+                used += 1
+            a = base[k, 0]
+            b = base[k, 1]
+            c = base[k, 2]
+            code = beyond[k]
+            seen[new] = 0
+            made[k] = new
+            tets[new, 0] = a
+            tets[new, 1] = b
+            tets[new, 2] = c
+            tets[new, 3] = v
+            nbr[new, 3] = code
+            nbr[code >> 2, code & 3] = 4 * new + 3
+            if local[a] < 0:
+                local[a] = nodes
+                nodes += 1
+            if local[b] < 0:
+                local[b] = nodes
+                nodes += 1
+            if local[c] < 0:
+                local[c] = nodes
+                nodes += 1
+            base[k, 0] = local[a]
+            base[k, 1] = local[b]
+            base[k, 2] = local[c]
+        for k in range(n_shell, n_gone):
+            tets[gone[k], 0] = -2
+            free[n_free] = gone[k]
+            n_free += 1
+        if nodes > side_of.shape[0]:
+            side_of = np.empty((2 * nodes, 2 * nodes), np.int32)
+        for k in range(n_shell):
+            code = 4 * made[k]
+            side_of[base[k, 1], base[k, 2]] = code
+            side_of[base[k, 2], base[k, 0]] = code + 1
+            side_of[base[k, 0], base[k, 1]] = code + 2
+        for k in range(n_shell):
+            new = made[k]
+            nbr[new, 0] = side_of[base[k, 2], base[k, 1]]
+            nbr[new, 1] = side_of[base[k, 0], base[k, 2]]
+            nbr[new, 2] = side_of[base[k, 1], base[k, 0]]
+        last = made[0]
+    tally[0] = used
+    tally[1] = n_free
+    tally[2] = stamp
+    tally[3] = last
+    return reached
 
 
 @njit(cache=True)
-def insert_all(cx, order, start, stop):
-    """Insert nodes order[start:stop]; the position reached before room ran out."""
-    matrix = np.empty((256, 256), np.int32)
-    capacity = cx.tets.shape[0]
-    for k in range(start, stop):
-        if cx.tally[0] + 4096 > capacity and cx.tally[0] - cx.tally[1] + 4096 > capacity:
-            return k
-        if insert_delaunay(cx, order[k], cx.tally[3], matrix) == REFUSED:
-            return -1
-    return stop
-
-
-@njit(cache=True)
-def _first_tet(cx, order):
+def _first_tet(p, order):
     """Positions in order of four nodes that span space (the first found), or -1 in the fourth."""
     n = order.size
-    p = cx.points
     pick = np.full(4, -1, np.int64)
     a = order[0]
     pick[0] = 0
@@ -310,25 +313,28 @@ def delaunay_complex(
     A point that repeats another is left without tetrahedra.
     """
     order = insertion_order(points, seed)
-    cx = empty_complex(points, int(7.6 * len(points)) + 8192, room)
-    pick = _first_tet(cx, order)
+    pick = _first_tet(points, order)
     if pick[3] < 0:
         raise AllCoplanar(f"{len(points)} points lie in one plane")
-    _start(cx, *(order[k] for k in pick))
-    rest = np.delete(order, pick)
-    done = 0
-    while done < len(rest):
-        done = insert_all(cx, rest, done, len(rest))
+    order = np.concatenate([order[pick], np.delete(order, pick)])
+    cx = empty_complex(points[order], int(7.2 * len(points)) + 8192, room)
+    _start(cx, 0, 1, 2, 3)
+    done = 4
+    while done < len(order):
+        done = _insert_range(
+            cx.points, cx.tets, cx.nbr, cx.seen, cx.free, cx.local, cx.tally, FACE, done, len(order)
+        )
         if done < 0:
             raise MemoryError("a point conflicts with too many tetrahedra")
-        if done < len(rest):
-            from intaglio.volume.complex import grown
-
+        if done < len(order):
             cx = grown(cx, int(1.4 * len(cx.tets)) + 8192, len(cx.points))
+    cx.points[: len(points)] = points
+    renumber(cx.tets, int(cx.tally[N_TETS]), order)
+    set_incidence(cx)
     return cx, order
 
 
 def delaunay(points: NDArray[np.float64]) -> NDArray[np.int32]:
     """Delaunay tetrahedra (m, 4), positively oriented, of points (n, 3) in any unit."""
     cx, _ = delaunay_complex(np.ascontiguousarray(points, np.float64))
-    return cx.tets[: cx.tally[N_TETS]][live(cx)].copy()
+    return cx.tets[: cx.tally[N_TETS]][live(cx)]

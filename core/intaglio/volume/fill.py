@@ -8,14 +8,17 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import open_edges
+from intaglio.facets.facets import unclosed_edges
 from intaglio.numeric.order import hilbert_order
 from intaglio.sizing.octree import SizeField, size_at, sizes
-from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown
-from intaglio.volume.delaunay import INSERTED, delaunay_complex
-from intaglio.volume.flips import insert_constrained, walk
-from intaglio.volume.improve import collapse_pass, smooth_pass, swap_pass
-from intaglio.volume.recover import find_face, recover_surface
+from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown, renumber
+from intaglio.volume.delaunay import delaunay_complex
+from intaglio.volume.flips import MAX_SIDES, edge_ring
+from intaglio.volume.improve import collapse_pass, smooth_pass, swap_pass, worst_tets
+from intaglio.volume.insertion import INSERTED, insert_node, insert_range
+from intaglio.volume.recover import Recovered, find_face, recover_surface
+
+Progress = Callable[[float, str], None]
 
 _STAR = 4096
 _LONG_EDGE = 1.42
@@ -24,11 +27,12 @@ _SPACING = 0.68
 
 @dataclass(frozen=True)
 class Filling:
-    """points (n, 3), those of the given surface first; tets (m, 4) positive; triangles (k, 3) the
-    surface as filled, outward; origin (k,) the given triangle each came from."""
+    """points (n, 3), those of the given surface first; tets (m, 4) positive; zone (m,);
+    triangles (k, 3) the surface as filled; origin (k,) the given triangle each came from."""
 
     points: NDArray[np.float64]
     tets: NDArray[np.int32]
+    zone: NDArray[np.int32]
     triangles: NDArray[np.int32]
     origin: NDArray[np.int32]
     splits: int
@@ -36,73 +40,98 @@ class Filling:
 
 
 @njit(cache=True)
-def _lock_surface(cx, triangles, inner):
-    """Lock the surface's faces on both sides; inner[k] becomes the tetrahedron inside face k."""
+def _lock_surface(cx, triangles, held):
+    """Lock the surface's faces; held[k] becomes the tetrahedra behind and before triangle k.
+
+    Returns -1, or the first triangle that the complex does not have.
+    """
+    tets, nbr, lock = cx.tets, cx.nbr, cx.lock
+    seen, at, tally = cx.seen, cx.at, cx.tally
     scratch = np.empty(_STAR, np.int32)
     for k in range(triangles.shape[0]):
         a = triangles[k, 0]
         b = triangles[k, 1]
         c = triangles[k, 2]
-        code = find_face(cx, a, b, c, scratch)
+        code = find_face(tets, nbr, seen, at, tally, a, b, c, scratch)
         if code < 0:
             return k
         t = code >> 2
         i = code & 3
-        other = cx.nbr[t, i]
-        cx.lock[t] |= 1 << i
-        cx.lock[other >> 2] |= 1 << (other & 3)
-        # FACE lists the nodes inward to t; the triangle is outward
+        other = nbr[t, i]
+        lock[t] |= 1 << i
+        lock[other >> 2] |= 1 << (other & 3)
+        # FACE lists the nodes so that t lies before them
         j = 0
-        while cx.tets[t, FACE[i, j]] != a:
+        while tets[t, FACE[i, j]] != a:
             j += 1
-        same = cx.tets[t, FACE[i, (j + 1) % 3]] == b
-        inner[k] = other >> 2 if same else t
+        before = tets[t, FACE[i, (j + 1) % 3]] == b
+        held[k, 0] = other >> 2 if before else t
+        held[k, 1] = t if before else other >> 2
     return -1
 
 
 @njit(cache=True)
-def _flood(cx, inner):
-    """zone 0 for all tetrahedra reached from `inner` without a locked face; False if it leaks."""
+def _flood(cx, held, sides):
+    """Give every tetrahedron reached from a triangle's side that side's zone; -1 stays outside.
+
+    Returns -1, or a triangle at which two zones run into each other or into the outside.
+    """
+    tets, nbr, lock, zone_of = cx.tets, cx.nbr, cx.lock, cx.zone
     stack = np.empty(cx.tally[0] + 1, np.int32)
-    top = 0
     for t in range(cx.tally[0]):
-        cx.zone[t] = -1
-    for k in range(inner.size):
-        if cx.zone[inner[k]] < 0:
-            cx.zone[inner[k]] = 0
-            stack[top] = inner[k]
-            top += 1
-        while top > 0:
-            top -= 1
-            t = stack[top]
-            for i in range(4):
-                if cx.tets[t, i] < 0:
-                    return False
-                if (cx.lock[t] >> i) & 1:
-                    continue
-                u = cx.nbr[t, i] >> 2
-                if cx.zone[u] < 0:
-                    cx.zone[u] = 0
-                    stack[top] = u
-                    top += 1
-    return True
+        zone_of[t] = -1
+    for k in range(held.shape[0]):
+        for side in range(2):
+            zone = sides[k, side]
+            first = held[k, side]
+            if zone < 0:
+                if zone_of[first] >= 0:
+                    return k
+                continue
+            if zone_of[first] >= 0:
+                if zone_of[first] != zone:
+                    return k
+                continue
+            zone_of[first] = zone
+            stack[0] = first
+            top = 1
+            while top > 0:
+                top -= 1
+                t = stack[top]
+                for i in range(4):
+                    if tets[t, i] < 0:
+                        return k
+                    if (lock[t] >> i) & 1:
+                        continue
+                    u = nbr[t, i] >> 2
+                    if zone_of[u] < 0:
+                        zone_of[u] = zone
+                        stack[top] = u
+                        top += 1
+    for k in range(held.shape[0]):
+        for side in range(2):
+            if zone_of[held[k, side]] != sides[k, side]:
+                return k
+    return -1
 
 
 @njit(cache=True)
-def _long_edges(cx, field, size, out_point, out_tet, limit):
+def _long_edges(cx, field, size, out_point, out_tet, out_key, limit):
     """Middles of edges longer than `limit` in the size field, each with a tetrahedron at it."""
     n = 0
     p = cx.points
+    tets = cx.tets
+    zone = cx.zone
     for t in range(cx.tally[0]):
-        if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
+        if tets[t, 0] < 0 or zone[t] < 0:
             continue
-        # only the longest edge of each tetrahedron, and only from its lowest-numbered owner
+        # only the longest edge of each tetrahedron
         top = limit
         pick = -1
         for i in range(4):
             for j in range(i):
-                a = cx.tets[t, i]
-                b = cx.tets[t, j]
+                a = tets[t, i]
+                b = tets[t, j]
                 d = np.sqrt(
                     (p[a, 0] - p[b, 0]) ** 2 + (p[a, 1] - p[b, 1]) ** 2 + (p[a, 2] - p[b, 2]) ** 2
                 )
@@ -120,42 +149,16 @@ def _long_edges(cx, field, size, out_point, out_tet, limit):
                     top = ratio
                     pick = 4 * i + j
         if pick >= 0 and n < out_tet.size:
-            a = cx.tets[t, pick >> 2]
-            b = cx.tets[t, pick & 3]
+            a = tets[t, pick >> 2]
+            b = tets[t, pick & 3]
             # towards the finer end, in proportion to the sizes
             r = size[a] / (size[a] + size[b])
             for k in range(3):
                 out_point[n, k] = p[a, k] + r * (p[b, k] - p[a, k])
             out_tet[n] = t
+            out_key[n] = (np.int64(min(a, b)) << 32) | max(a, b)
             n += 1
     return n
-
-
-@njit(cache=True)
-def _insert_points(cx, points, order, hint, field, spacing, size, matrix):
-    """Insert points that keep their distance; size gets the field there. Number inserted."""
-    made = 0
-    for k in order:
-        if cx.tally[4] + 1 >= cx.points.shape[0] or cx.tally[0] + 2048 >= cx.tets.shape[0]:
-            break
-        v = cx.tally[4]
-        cx.points[v, 0] = points[k, 0]
-        cx.points[v, 1] = points[k, 1]
-        cx.points[v, 2] = points[k, 2]
-        t = hint[k]
-        if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
-            t = np.int32(cx.tally[3])
-        if cx.tets[t, 0] < 0 or cx.zone[t] < 0:
-            continue
-        t = walk(cx, v, t)
-        if t < 0 or cx.zone[t] < 0:
-            continue
-        h = size_at(field, points[k, 0], points[k, 1], points[k, 2])
-        if insert_constrained(cx, v, t, spacing * h, matrix) == INSERTED:
-            size[v] = h
-            cx.tally[4] += 1
-            made += 1
-    return made
 
 
 @njit(cache=True)
@@ -195,19 +198,26 @@ def fill(
     triangles: NDArray[np.int32],
     region: NDArray[np.int32],
     field: SizeField,
-    progress: Callable[[float, str], None] = lambda share, doing: None,
+    progress: Progress = lambda share, doing: None,
     max_cells: int = 20_000_000,
-    improve_passes: int = 8,
+    improve_passes: int = 12,
+    target: float = 25.0,
+    sides: NDArray[np.int32] | None = None,
 ) -> Filling:
-    """Tetrahedra inside a closed surface: triangles (m, 3) outward, region (m,) their face.
+    """Tetrahedra in the spaces that triangles (m, 3) enclose; region (m,) their face.
 
+    sides (m, 2): the zone behind each triangle (its normal points away from it) and the zone
+    before it, -1 where nothing is to be filled; without it one zone lies behind all of them.
+    improve_passes and target (degrees) are those of `improve`.
     Raises StepFailed with places where the surface is open, meets itself, or cannot be filled.
     """
-    gaps = open_edges(triangles)
+    if sides is None:
+        sides = np.tile(np.array([[0, -1]], np.int32), (len(triangles), 1))
+    gaps = unclosed_edges(triangles, sides)
     if len(gaps):
         raise StepFailed(
             "open-surface",
-            f"The surface mesh has {len(gaps)} free or doubled edges.",
+            f"The surface mesh has {len(gaps)} edges at which a zone is not closed.",
             points[gaps].mean(axis=1)[:20].tolist(),
         )
     progress(0.0, "Delaunay complex of the surface points")
@@ -227,40 +237,114 @@ def fill(
     progress(0.08, "finding the surface in the complex")
     found = recover_surface(cx, triangles, region)
     cx = found.complex
-    inner = np.empty(len(found.triangles), np.int32)
-    if _lock_surface(cx, found.triangles, inner) >= 0 or not _flood(cx, inner):
+    held = np.empty((len(found.triangles), 2), np.int32)
+    bad = _lock_surface(cx, found.triangles, held)
+    if bad < 0:
+        bad = _flood(cx, held, np.ascontiguousarray(sides[found.origin], np.int32))
+    if bad >= 0:
         raise StepFailed(
             "leak",
             "The inside of the surface mesh cannot be told from its outside. "
             "Check that every body is closed and that none overlaps another.",
+            [cx.points[found.triangles[bad]].mean(axis=0).tolist()],
         )
     n_boundary = int(cx.tally[N_POINTS])
     progress(0.15, "placing inner points")
-    cx, size = _inner_points(cx, field, max_cells, progress)
+    cx = _inner_points(cx, field, max_cells, progress)
     progress(0.6, "improving")
     free = np.zeros(len(cx.points), bool)
     free[n_boundary : int(cx.tally[N_POINTS])] = True
-    for k in range(improve_passes):
-        below = 0.75 if k < 3 else 0.55
-        swap_pass(cx, below)
-        smooth_pass(cx, free, 0.9 if k < 4 else 0.6, size)
-        if k % 3 == 1:
-            collapse_pass(cx, free, 0.3)
-        progress(0.6 + 0.38 * (k + 1) / improve_passes, "improving")
-    return _result(cx, n_surface, n_boundary, found.triangles, found.origin, found)
+    cx = improve(
+        cx, free, improve_passes, target, lambda share, doing: progress(0.6 + 0.38 * share, doing)
+    )
+    return _result(cx, found)
 
 
-def _inner_points(
-    cx: Complex, field: SizeField, max_cells: int, progress: Callable[[float, str], None]
-) -> tuple[Complex, NDArray[np.float64]]:
-    matrix = np.empty((1024, 1024), np.int32)
+# what is swapped below which quality after each round of smoothing; 0 swaps nothing
+_ROUNDS = ((1, 0.0), (1, 0.7), (1, 0.0), (1, 0.7), (2, 0.0), (1, 0.6))
+
+
+def improve(
+    cx: Complex,
+    free: NDArray[np.bool_],
+    passes: int,
+    target: float,
+    progress: Progress = lambda share, doing: None,
+) -> Complex:
+    """Improve the complex: rounds for all cells, then up to `passes` for the worst.
+
+    free (n,) marks the nodes that may move. The passes for the worst end when the least dihedral
+    angle reaches `target` degrees or when nothing changes any more.
+    """
+    moving = np.ones(len(cx.points), bool)
+    touched = moving.copy()
+    for k, (power, below) in enumerate(_ROUNDS):
+        smooth_pass(cx, free, moving, touched, power, 2.0)
+        if below:
+            swapped = np.zeros(len(cx.points), bool)
+            swap_pass(cx, below, touched, swapped)
+            moving |= swapped
+            touched = swapped.copy()
+        progress(0.8 * (k + 1) / len(_ROUNDS), "improving all cells")
+    for k in range(passes):
+        progress(0.8 + 0.2 * k / passes, "improving the worst cells")
+        bad = worst_tets(cx, target)
+        if not len(bad):
+            break
+        if k % 3 == 2:
+            cx, free = _add_nodes(cx, free, bad)
+            moving = np.zeros(len(cx.points), bool)
+            touched = moving.copy()
+        moving[:] = False
+        moving[cx.tets[bad].ravel()] = True
+        touched[:] = moving
+        changed = smooth_pass(cx, free, moving, touched, 6, 0.6)
+        changed += swap_pass(cx, 0.6, touched, moving)
+        changed += collapse_pass(cx, free, moving, 0.4)
+        if not changed and k % 3 != 1:
+            break
+    return cx
+
+
+def _add_nodes(
+    cx: Complex, free: NDArray[np.bool_], bad: NDArray[np.int64]
+) -> tuple[Complex, NDArray[np.bool_]]:
+    """A node at the middle of the longest inner edge of each bad tetrahedron, to part it."""
+    n = int(cx.tally[N_POINTS])
+    bad = bad[:2000]
+    cx = grown(cx, int(cx.tally[N_TETS]) + 64 * len(bad) + 4096, n + len(bad) + 16)
+    free = np.concatenate([free, np.zeros(len(cx.points) - len(free), bool)])
+    nodes, rows = np.empty(MAX_SIDES + 1, np.int32), np.empty(MAX_SIDES + 1, np.int32)
+    for t in bad.tolist():
+        if cx.tets[t, 0] < 0:
+            continue
+        own = cx.tets[t].tolist()
+        spans = sorted(
+            (-float(np.linalg.norm(cx.points[own[i]] - cx.points[own[j]])), i, j)
+            for i in range(4)
+            for j in range(i)
+        )
+        for span, i, j in spans:
+            if edge_ring(cx.tets, cx.nbr, cx.lock, t, i, j, nodes, rows) < 3:
+                continue
+            v = int(cx.tally[N_POINTS])
+            cx.points[v] = 0.5 * (cx.points[own[i]] + cx.points[own[j]])
+            if insert_node(cx, v, t, -0.2 * span) == INSERTED:
+                cx.tally[N_POINTS] += 1
+                free[v] = True
+            break
+    return cx, free
+
+
+def _inner_points(cx: Complex, field: SizeField, max_cells: int, progress: Progress) -> Complex:
     size = np.zeros(len(cx.points))
     n = int(cx.tally[N_POINTS])
     size[:n] = sizes(field, cx.points[:n])
     for round_ in range(60):
         m = int(cx.tally[N_TETS])
         spot, hint = np.empty((m, 3)), np.empty(m, np.int32)
-        n_new = _long_edges(cx, field, size, spot, hint, _LONG_EDGE)
+        key = np.empty(m, np.int64)
+        n_new = _long_edges(cx, field, size, spot, hint, key, _LONG_EDGE)
         if n_new == 0:
             break
         if m > max_cells * 1.3:
@@ -268,37 +352,54 @@ def _inner_points(
                 "too-many-cells",
                 f"The sizes ask for more than {max_cells:,} cells. Raise the edge lengths.",
             )
-        spot, hint = spot[:n_new], hint[:n_new]
-        room = int(cx.tally[N_POINTS]) + n_new + 16
-        cx = grown(cx, m + 8 * n_new + 8192, room)
-        size = np.concatenate([size, np.zeros(len(cx.points) - len(size))])
-        made = _insert_points(cx, spot, hilbert_order(spot), hint, field, _SPACING, size, matrix)
+        # an edge is the longest of several tetrahedra
+        once = np.unique(key[:n_new], return_index=True)[1]
+        once = once[hilbert_order(spot[once])]
+        n_new = len(once)
+        spot, hint = spot[once], hint[once]
+        n = int(cx.tally[N_POINTS])
+        cx = grown(cx, m + 8 * n_new + 8192, n + n_new + 16)
+        cx.points[n : n + n_new] = spot
+        wanted = sizes(field, spot)
+        came = np.zeros(n_new, np.int8)
+        insert_range(
+            cx.points, cx.tets, cx.nbr, cx.lock, cx.zone, cx.seen, cx.free, cx.at, cx.local,
+            cx.tally, FACE, n, n + n_new, hint, _SPACING * wanted, came,
+        )  # fmt: skip
+        # refused nodes give their numbers back
+        done = np.flatnonzero(came == INSERTED)
+        _close_up(cx, n, done)
+        size = np.concatenate([size[:n], wanted[done], np.zeros(len(cx.points) - n - len(done))])
         progress(0.15 + 0.45 * (1 - 0.8 ** (round_ + 1)), "placing inner points")
-        if made < max(1, 0.0005 * int(cx.tally[N_POINTS])):
+        if len(done) < max(1, 0.0005 * int(cx.tally[N_POINTS])):
             break
-    return cx, size
+    return cx
 
 
-def _result(
-    cx: Complex,
-    n_surface: int,
-    n_boundary: int,
-    triangles: NDArray[np.int32],
-    origin: NDArray[np.int32],
-    found,
-) -> Filling:
+def _close_up(cx: Complex, first: int, done: NDArray[np.int64]) -> None:
+    """Number the inserted nodes first + done without gaps."""
+    number = np.arange(len(cx.points), dtype=np.int64)
+    number[first + done] = first + np.arange(len(done))
+    renumber(cx.tets, int(cx.tally[N_TETS]), number)
+    cx.points[first : first + len(done)] = cx.points[first + done]
+    cx.at[first : first + len(done)] = cx.at[first + done]
+    cx.tally[N_POINTS] = first + len(done)
+
+
+def _result(cx: Complex, found: Recovered) -> Filling:
     m = int(cx.tally[N_TETS])
-    rows = np.flatnonzero((cx.tets[:m, 0] != FREE) & (cx.zone[:m] == 0))
+    rows = np.flatnonzero((cx.tets[:m, 0] != FREE) & (cx.zone[:m] >= 0))
     tets = cx.tets[rows]
     n = int(cx.tally[N_POINTS])
     used = np.zeros(n, bool)
     used[tets.ravel()] = True
     number = (np.cumsum(used) - 1).astype(np.int32)
     return Filling(
-        cx.points[:n][used].copy(),
+        cx.points[:n][used],
         number[tets],
-        number[triangles],
-        origin,
+        cx.zone[rows],
+        number[found.triangles],
+        found.origin,
         found.splits,
         found.swaps,
     )

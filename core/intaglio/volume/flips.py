@@ -1,4 +1,4 @@
-"""Local changes of a complex: face swap (2 to 3), edge removal (n to 2n - 4), insertion.
+"""Local changes of a complex: face swap (2 to 3) and edge removal (n to 2n - 4).
 
 Edge removal finds the best triangulation of the ring around the edge by dynamic programming:
 G. T. Klincsek, "Minimal triangulations of polygonal domains" (1980); its use for tetrahedra:
@@ -9,9 +9,8 @@ tetrahedral meshes" (2002).
 import numpy as np
 from numba import njit
 
-from intaglio.numeric.predicates import insphere, orient3d
+from intaglio.numeric.predicates import orient3d
 from intaglio.volume.complex import FACE, glue, place, release, take
-from intaglio.volume.delaunay import DUPLICATE, INSERTED, REFUSED, fill_cavity
 from intaglio.volume.shapes import volume_length
 
 MAX_SIDES = 9
@@ -81,14 +80,14 @@ def flip23(cx, t, i, floor):
 
 
 @njit(cache=True)
-def edge_ring(cx, t, i, j, nodes, rows):
+def edge_ring(tets, nbr, lock, t, i, j, nodes, rows):
     """Ring around the edge of nodes i, j of t: nodes (n,) and tetrahedra (n,); n, or -1.
 
     -1 if the edge lies on a locked face or on the hull, or if the ring has too many sides.
     With a, b the edge's nodes, (a, b, nodes[k], nodes[k + 1]) is positive.
     """
-    a = cx.tets[t, i]
-    b = cx.tets[t, j]
+    a = tets[t, i]
+    b = tets[t, j]
     k = 0
     while k == i or k == j:
         k += 1
@@ -107,8 +106,8 @@ def edge_ring(cx, t, i, j, nodes, rows):
         inversions += 1
     if inversions & 1:
         k, m = m, k
-    c = cx.tets[t, k]
-    d = cx.tets[t, m]
+    c = tets[t, k]
+    d = tets[t, m]
     n = 0
     first = t
     while True:
@@ -117,13 +116,13 @@ def edge_ring(cx, t, i, j, nodes, rows):
         nodes[n] = c
         rows[n] = t
         n += 1
-        f = place(cx.tets, t, c)
-        if (cx.lock[t] >> f) & 1:
+        f = place(tets, t, c)
+        if (lock[t] >> f) & 1:
             return -1
-        code = cx.nbr[t, f]
+        code = nbr[t, f]
         t = code >> 2
         c = d
-        d = cx.tets[t, code & 3]
+        d = tets[t, code & 3]
         if t == first:
             break
     if a < 0 or b < 0:
@@ -172,7 +171,7 @@ def remove_edge(cx, t, i, j, floor):
     """Remove the edge of nodes i, j of t if every new shape exceeds floor. True if done."""
     nodes = np.empty(MAX_SIDES + 1, np.int32)
     rows = np.empty(MAX_SIDES + 1, np.int32)
-    n = edge_ring(cx, t, i, j, nodes, rows)
+    n = edge_ring(cx.tets, cx.nbr, cx.lock, t, i, j, nodes, rows)
     if n < 3:
         return False
     a = cx.tets[t, i]
@@ -272,179 +271,3 @@ def remove_edge(cx, t, i, j, floor):
         cx.at[a] = down
         cx.tally[3] = up
     return True
-
-
-@njit(cache=True)
-def walk(cx, v, t):
-    """The tetrahedron that holds node v, from t on, not through locked faces; -1 if blocked."""
-    p = cx.points
-    turn = 0
-    for _ in range(10000):
-        moved = False
-        blocked = False
-        for k in range(4):
-            i = (k + turn) & 3
-            if (
-                orient3d(
-                    p, cx.tets[t, FACE[i, 0]], cx.tets[t, FACE[i, 1]], cx.tets[t, FACE[i, 2]], v
-                )
-                < 0
-            ):
-                if (cx.lock[t] >> i) & 1:
-                    blocked = True
-                    continue
-                t = cx.nbr[t, i] >> 2
-                if cx.tets[t, 0] < 0 or cx.tets[t, 1] < 0 or cx.tets[t, 2] < 0 or cx.tets[t, 3] < 0:
-                    return -1
-                moved = True
-                break
-        turn += 1
-        if not moved:
-            return -1 if blocked else t
-    return -1
-
-
-@njit(cache=True)
-def insert_constrained(cx, v, t, spacing, matrix):
-    """Insert node v, which t holds, without crossing locked faces.
-
-    REFUSED if v would come nearer than `spacing` to a node of its cavity, or would bury one.
-    """
-    w = cx.work.size // 6
-    gone = cx.work[:w]
-    shell = cx.work[w : 2 * w]
-    p = cx.points
-    base = t
-    near = spacing * spacing
-    # most points that come too near do so to a node of the tetrahedron that holds them
-    for i in range(4):
-        u = cx.tets[base, i]
-        d = (p[u, 0] - p[v, 0]) ** 2 + (p[u, 1] - p[v, 1]) ** 2 + (p[u, 2] - p[v, 2]) ** 2
-        if d == 0.0:
-            return DUPLICATE
-        if d < near:
-            return REFUSED
-    cx.tally[2] += 1
-    banned = cx.tally[2]
-    for _ in range(24):
-        cx.tally[2] += 2
-        inside = cx.tally[2]
-        outside = inside - 1
-        gone[0] = base
-        cx.seen[base] = inside
-        n_gone = 1
-        n_shell = 0
-        k = 0
-        bad = -1
-        while k < n_gone:
-            t = gone[k]
-            k += 1
-            for i in range(4):
-                code = cx.nbr[t, i]
-                t2 = code >> 2
-                if not ((cx.lock[t] >> i) & 1):
-                    if cx.seen[t2] == inside:
-                        continue
-                    if cx.seen[t2] != outside and cx.seen[t2] != banned:
-                        a = cx.tets[t2, 0]
-                        b = cx.tets[t2, 1]
-                        c = cx.tets[t2, 2]
-                        d = cx.tets[t2, 3]
-                        if (
-                            a >= 0
-                            and b >= 0
-                            and c >= 0
-                            and d >= 0
-                            and insphere(p, a, b, c, d, v) > 0
-                        ):
-                            cx.seen[t2] = inside
-                            gone[n_gone] = t2
-                            n_gone += 1
-                            if n_gone >= w - 4:
-                                return REFUSED
-                            continue
-                        cx.seen[t2] = outside
-                shell[n_shell] = code_of(t, i)
-                n_shell += 1
-                if n_shell >= w - 4:
-                    return REFUSED
-        # a face entered the shell before the tetrahedron beyond it joined the cavity
-        kept = 0
-        for k in range(n_shell):
-            t = shell[k] >> 2
-            i = shell[k] & 3
-            if not ((cx.lock[t] >> i) & 1) and cx.seen[cx.nbr[t, i] >> 2] == inside:
-                continue
-            shell[kept] = shell[k]
-            kept += 1
-        n_shell = kept
-        for k in range(n_shell):
-            t = shell[k] >> 2
-            i = shell[k] & 3
-            if (
-                orient3d(
-                    p, cx.tets[t, FACE[i, 0]], cx.tets[t, FACE[i, 1]], cx.tets[t, FACE[i, 2]], v
-                )
-                <= 0
-            ):
-                if t == base:
-                    return REFUSED
-                bad = t
-                cx.seen[t] = banned
-        if bad < 0:
-            break
-        if bad >= 0:
-            continue
-    if bad >= 0:
-        return REFUSED
-    # every node of the cavity must stay on its shell; none may be too near
-    for k in range(n_gone):
-        for i in range(4):
-            cx.local[cx.tets[gone[k], i]] = -2
-    for k in range(n_shell):
-        t = shell[k] >> 2
-        i = shell[k] & 3
-        for j in range(3):
-            cx.local[cx.tets[t, FACE[i, j]]] = -1
-    for k in range(n_gone):
-        for i in range(4):
-            u = cx.tets[gone[k], i]
-            if cx.local[u] == -2:
-                return REFUSED
-            d = (p[u, 0] - p[v, 0]) ** 2 + (p[u, 1] - p[v, 1]) ** 2 + (p[u, 2] - p[v, 2]) ** 2
-            if d == 0.0:
-                return DUPLICATE
-            if d < near:
-                return REFUSED
-    if cx.tally[0] + n_shell > cx.tets.shape[0]:
-        return REFUSED
-    # each edge of the shell must have exactly two of its triangles: a closed, simple surface
-    if not _simple_shell(cx, shell, n_shell):
-        return REFUSED
-    fill_cavity(cx, v, n_shell, n_gone, matrix)
-    return INSERTED
-
-
-@njit(cache=True, inline="always")
-def code_of(t, i):
-    return 4 * t + i
-
-
-@njit(cache=True)
-def _simple_shell(cx, shell, n):
-    """Euler's count for a sphere: nodes = faces / 2 + 2."""
-    for k in range(n):
-        t = shell[k] >> 2
-        i = shell[k] & 3
-        for j in range(3):
-            cx.local[cx.tets[t, FACE[i, j]]] = -1
-    nodes = 0
-    for k in range(n):
-        t = shell[k] >> 2
-        i = shell[k] & 3
-        for j in range(3):
-            u = cx.tets[t, FACE[i, j]]
-            if cx.local[u] == -1:
-                cx.local[u] = 0
-                nodes += 1
-    return 2 * nodes == n + 4

@@ -14,53 +14,62 @@ from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
 from intaglio.numeric.predicates import orient3d
-from intaglio.volume.complex import FACE, N_POINTS, Complex, grown, place, star
-from intaglio.volume.delaunay import DUPLICATE, INSERTED
-from intaglio.volume.flips import flip23, insert_constrained, remove_edge, walk
+from intaglio.volume.complex import FACE, N_POINTS, Complex, gather_star, grown, place, star
+from intaglio.volume.flips import flip23, remove_edge
+from intaglio.volume.insertion import DUPLICATE, INSERTED, insert_node, walk_within
 
 _STAR = 4096
 
 
 @njit(cache=True)
-def find_face(cx, a, b, c, scratch):
+def find_face(tets, nbr, seen, at, tally, a, b, c, scratch):
     """Coded face 4 t + i with nodes a, b, c, or -1."""
-    n = star(cx, a, scratch)
+    n = gather_star(tets, nbr, seen, at, tally, a, scratch)
     for k in range(n):
         t = scratch[k]
-        ib = place(cx.tets, t, b)
-        if ib < 0:
-            continue
-        ic = place(cx.tets, t, c)
-        if ic < 0:
-            continue
-        return 4 * t + 6 - place(cx.tets, t, a) - ib - ic
+        held = 0
+        last = 0
+        for i in range(4):
+            u = tets[t, i]
+            if u == a or u == b or u == c:
+                held += 1
+            else:
+                last = i
+        if held == 3:
+            return 4 * t + last
     return -1
 
 
 @njit(cache=True)
-def has_edge(cx, a, b, scratch):
-    n = star(cx, a, scratch)
+def has_edge(tets, nbr, seen, at, tally, a, b, scratch):
+    n = gather_star(tets, nbr, seen, at, tally, a, scratch)
     for k in range(n):
-        if place(cx.tets, scratch[k], b) >= 0:
+        t = scratch[k]
+        if tets[t, 0] == b or tets[t, 1] == b or tets[t, 2] == b or tets[t, 3] == b:
             return True
     return False
 
 
 @njit(cache=True)
 def missing_edges(cx, edges):
+    tets, nbr, seen, at, tally = cx.tets, cx.nbr, cx.seen, cx.at, cx.tally
     scratch = np.empty(_STAR, np.int32)
     out = np.zeros(edges.shape[0], np.bool_)
     for k in range(edges.shape[0]):
-        out[k] = not has_edge(cx, edges[k, 0], edges[k, 1], scratch)
+        out[k] = not has_edge(tets, nbr, seen, at, tally, edges[k, 0], edges[k, 1], scratch)
     return out
 
 
 @njit(cache=True)
 def missing_faces(cx, triangles):
+    tets, nbr, seen, at, tally = cx.tets, cx.nbr, cx.seen, cx.at, cx.tally
     scratch = np.empty(_STAR, np.int32)
     out = np.zeros(triangles.shape[0], np.bool_)
     for k in range(triangles.shape[0]):
-        out[k] = find_face(cx, triangles[k, 0], triangles[k, 1], triangles[k, 2], scratch) < 0
+        a = triangles[k, 0]
+        b = triangles[k, 1]
+        c = triangles[k, 2]
+        out[k] = find_face(tets, nbr, seen, at, tally, a, b, c, scratch) < 0
     return out
 
 
@@ -83,7 +92,7 @@ def recover_edge(cx, a, b, keys, n, scratch):
     """Swap what the segment a-b crosses until the edge exists. keys: edges that must stay."""
     p = cx.points
     for step in range(120):
-        if has_edge(cx, a, b, scratch):
+        if has_edge(cx.tets, cx.nbr, cx.seen, cx.at, cx.tally, a, b, scratch):
             return True
         count = star(cx, a, scratch)
         changed = False
@@ -130,7 +139,7 @@ def _recover_face(cx, a, b, c, keys, n, scratch):
     """Remove edges that pierce triangle abc, seen from edge ab."""
     p = cx.points
     for _ in range(40):
-        if find_face(cx, a, b, c, scratch) >= 0:
+        if find_face(cx.tets, cx.nbr, cx.seen, cx.at, cx.tally, a, b, c, scratch) >= 0:
             return True
         count = star(cx, a, scratch)
         changed = False
@@ -200,7 +209,7 @@ def recover_faces(cx, triangles, keys, n):
 
 
 @njit(cache=True)
-def _insert_at_edge(cx, v, a, scratch, matrix):
+def _insert_at_edge(cx, v, a, scratch):
     """Insert node v near node a by walking from a's star."""
     n = star(cx, a, scratch)
     for k in range(n):
@@ -212,61 +221,42 @@ def _insert_at_edge(cx, v, a, scratch, matrix):
             or cx.tets[start, 3] < 0
         ):
             continue
-        t = walk(cx, v, start)
-        if t >= 0:
-            return insert_constrained(cx, v, t, 0.0, matrix)
+        if walk_within(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, v) >= 0:
+            return insert_node(cx, v, start, 0.0)
     return -1
 
 
-@dataclass
 class SurfaceEdit:
-    """The surface while it is recovered: triangles with the number of the given one each came
-    from, and the triangles at each edge."""
+    """The surface while it is recovered: triangles, and the given triangle each came from."""
 
-    triangles: list[tuple[int, int, int]]
-    origin: list[int]
-    at_edge: dict[tuple[int, int], list[int]]
+    def __init__(self, triangles: NDArray[np.int32]) -> None:
+        self.triangles = triangles.copy()
+        self.origin = np.arange(len(triangles), dtype=np.int32)
 
-    @staticmethod
-    def key(a: int, b: int) -> tuple[int, int]:
-        return (a, b) if a < b else (b, a)
-
-    @classmethod
-    def of(cls, triangles: NDArray[np.int32]) -> "SurfaceEdit":
-        edit = cls([], [], {})
-        for k, t in enumerate(triangles.tolist()):
-            edit.append(tuple(t), k)
-        return edit
-
-    def append(self, t: tuple[int, int, int], origin: int) -> None:
-        k = len(self.triangles)
-        self.triangles.append(t)
-        self.origin.append(origin)
-        for i in range(3):
-            self.at_edge.setdefault(self.key(t[i], t[(i + 1) % 3]), []).append(k)
-
-    def replace(self, k: int, t: tuple[int, int, int]) -> None:
-        old = self.triangles[k]
-        for i in range(3):
-            self.at_edge[self.key(old[i], old[(i + 1) % 3])].remove(k)
-        self.triangles[k] = t
-        for i in range(3):
-            self.at_edge.setdefault(self.key(t[i], t[(i + 1) % 3]), []).append(k)
+    def at(self, a: int, b: int) -> list[int]:
+        """Rows of the triangles at edge a-b; few edges are ever asked for."""
+        rows = np.flatnonzero((self.triangles == a).any(axis=1))
+        return rows[(self.triangles[rows] == b).any(axis=1)].tolist()
 
     def split(self, a: int, b: int, v: int) -> None:
         """Put node v on edge a-b: each triangle there becomes two."""
-        for k in list(self.at_edge[self.key(a, b)]):
-            t = self.triangles[k]
+        rows = self.at(a, b)
+        more = []
+        for k in rows:
+            t = self.triangles[k].tolist()
             i = next(i for i in range(3) if t[i] not in (a, b))
             c, x, y = t[i], t[(i + 1) % 3], t[(i + 2) % 3]
-            self.replace(k, (c, x, v))
-            self.append((c, v, y), self.origin[k])
+            self.triangles[k] = (c, x, v)
+            more.append((c, v, y))
+        self.triangles = np.concatenate([self.triangles, np.array(more, np.int32).reshape(-1, 3)])
+        self.origin = np.concatenate([self.origin, self.origin[rows]])
 
-    def array(self) -> NDArray[np.int32]:
-        return np.array(self.triangles, np.int32).reshape(-1, 3)
-
-    def edges(self) -> NDArray[np.int32]:
-        return np.array([e for e, at in self.at_edge.items() if at], np.int32).reshape(-1, 2)
+    def edges(self, rows: NDArray | slice = slice(None)) -> NDArray[np.int32]:
+        """Edges (e, 2) of the triangles `rows`, low node first, each once."""
+        t = np.sort(self.triangles[rows], axis=1).astype(np.int64)
+        pairs = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [0, 2]]])
+        keys = np.unique((pairs[:, 0] << 32) | pairs[:, 1])
+        return np.stack([keys >> 32, keys & 0xFFFFFFFF], axis=1).astype(np.int32)
 
 
 @dataclass(frozen=True)
@@ -288,16 +278,16 @@ def _swap_diagonals(
     scratch = np.empty(_STAR, np.int32)
     swapped = 0
     for a, b in missing.tolist():
-        at = edit.at_edge.get(edit.key(a, b), [])
+        at = edit.at(a, b)
         if len(at) != 2 or region[edit.origin[at[0]]] != region[edit.origin[at[1]]]:
             continue
         k1, k2 = at
-        t1 = edit.triangles[k1]
+        t1 = edit.triangles[k1].tolist()
         i = next(i for i in range(3) if t1[i] not in (a, b))
         c, x, y = t1[i], t1[(i + 1) % 3], t1[(i + 2) % 3]
-        t2 = edit.triangles[k2]
+        t2 = edit.triangles[k2].tolist()
         d = next(v for v in t2 if v not in (a, b))
-        if c == d or edit.at_edge.get(edit.key(c, d)):
+        if c == d or edit.at(c, d):
             continue
         n1 = np.cross(p[x] - p[c], p[y] - p[c])
         n2 = np.cross(p[y] - p[d], p[x] - p[d])
@@ -306,10 +296,10 @@ def _swap_diagonals(
         normals = [n / max(np.linalg.norm(n), 1e-300) for n in (n1, n2, m1, m2)]
         if min(float(normals[0] @ n) for n in normals[1:]) < flat:
             continue
-        if not has_edge(cx, c, d, scratch):
+        if not has_edge(cx.tets, cx.nbr, cx.seen, cx.at, cx.tally, c, d, scratch):
             continue
-        edit.replace(k1, (c, x, d))
-        edit.replace(k2, (c, d, y))
+        edit.triangles[k1] = (c, x, d)
+        edit.triangles[k2] = (c, d, y)
         swapped += 1
     return swapped
 
@@ -322,35 +312,27 @@ def recover_surface(
     region (m,): a diagonal is never swapped between different regions. Raises StepFailed with the
     places that could not be recovered, which is where the surface meets itself.
     """
-    edit = SurfaceEdit.of(triangles)
-    matrix = np.empty((1024, 1024), np.int32)
+    edit = SurfaceEdit(triangles)
     scratch = np.empty(_STAR, np.int32)
     splits = swaps = 0
     limit = max(2000, len(triangles) // 4)
     flat = float(np.cos(np.radians(flat_degrees)))
     for attempt in range(40):
-        edges = edit.edges()
-        lost = edges[missing_edges(cx, edges)]
+        broken = np.flatnonzero(missing_faces(cx, edit.triangles))
+        if not len(broken):
+            return Recovered(cx, edit.triangles, edit.origin, splits, swaps)
+        lost = _lost_edges(cx, edit, broken)
+        n = len(cx.points)
         if len(lost):
             if attempt < 6:
                 swaps += _swap_diagonals(cx, edit, lost, region, flat)
-                edges = edit.edges()
-                lost = edges[missing_edges(cx, edges)]
-            n = len(cx.points)
-            keys = np.sort(edges.min(axis=1).astype(np.int64) * n + edges.max(axis=1))
-            done = recover_edges(cx, lost, keys, n)
-            lost = lost[~done]
+                broken = np.flatnonzero(missing_faces(cx, edit.triangles))
+                lost = _lost_edges(cx, edit, broken)
+            lost = lost[~recover_edges(cx, lost, _edge_keys(edit, n), n)]
         if not len(lost):
-            n = len(cx.points)
-            edges = edit.edges()
-            keys = np.sort(edges.min(axis=1).astype(np.int64) * n + edges.max(axis=1))
-            faces = edit.array()
-            gone = faces[missing_faces(cx, faces)]
-            gone = gone[~recover_faces(cx, gone, keys, n)] if len(gone) else gone
+            gone = edit.triangles[np.flatnonzero(missing_faces(cx, edit.triangles))]
+            gone = gone[~recover_faces(cx, gone, _edge_keys(edit, n), n)]
             if not len(gone):
-                faces = edit.array()
-                if not missing_faces(cx, faces).any() and not missing_edges(cx, edges).any():
-                    return Recovered(cx, faces, np.array(edit.origin, np.int32), splits, swaps)
                 continue
             lost = _longest_edges(cx.points, gone)
         room = int(cx.tally[N_POINTS]) + len(lost) + 1000
@@ -358,11 +340,11 @@ def recover_surface(
         if room > len(cx.points) or need > len(cx.tets):
             cx = grown(cx, int(1.2 * need), 2 * room)
         for a, b in lost.tolist():
-            if not edit.at_edge.get(edit.key(a, b)):
+            if not edit.at(a, b):
                 continue
             v = int(cx.tally[N_POINTS])
             cx.points[v] = 0.5 * (cx.points[a] + cx.points[b])
-            came = _insert_at_edge(cx, v, a, scratch, matrix)
+            came = _insert_at_edge(cx, v, a, scratch)
             if came == INSERTED:
                 cx.tally[N_POINTS] += 1
                 edit.split(a, b, v)
@@ -379,6 +361,16 @@ def recover_surface(
         "Lower the smallest edge so that the gap is resolved.",
         places[:20].tolist(),
     )
+
+
+def _lost_edges(cx: Complex, edit: SurfaceEdit, broken: NDArray) -> NDArray[np.int32]:
+    edges = edit.edges(broken)
+    return edges[missing_edges(cx, edges)]
+
+
+def _edge_keys(edit: SurfaceEdit, n: int) -> NDArray[np.int64]:
+    edges = edit.edges().astype(np.int64)
+    return np.sort(edges[:, 0] * n + edges[:, 1])
 
 
 def _longest_edges(points: NDArray, triangles: NDArray) -> NDArray:
