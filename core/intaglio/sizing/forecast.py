@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets, triangle_areas
+from intaglio.facets.facets import Facets, triangle_areas, zone_surfaces
 from intaglio.numeric.boxtree import box_tree, inside_closed
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import sample_facets
@@ -26,8 +27,11 @@ class Forecast:
     memory: int
 
 
-def forecast(facets: Facets, field: SizeField) -> Forecast:
-    """Integrals of 1/h² over the closed surface and of 1/h³ inside it."""
+def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None = None) -> Forecast:
+    """Integrals of 1/h² over the surface and of 1/h³ in the zones.
+
+    sides (m, 2): zone behind and before each triangle as in `fill`; else one zone lies inside all.
+    """
     area = triangle_areas(facets.points, facets.triangles)
     span = np.sqrt(area.sum() / 20_000)
     spot, triangle, _ = sample_facets(facets, np.full(len(facets.points), span))
@@ -36,11 +40,11 @@ def forecast(facets: Facets, field: SizeField) -> Forecast:
         np.bincount(triangle, minlength=len(area)), 1
     )
     triangles = TRIANGLES_PER_SQUARE * float((mean * area).sum())
-    cells = CELLS_PER_CUBE * _volume_integral(facets, field)
+    cells = CELLS_PER_CUBE * _volume_integral(facets, field, sides)
     return Forecast(int(triangles), int(cells), int(BYTES_PER_CELL * cells + 2e8))
 
 
-def _volume_integral(facets: Facets, field: SizeField) -> float:
+def _volume_integral(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None) -> float:
     """∫ 1/h³ dV by sampling leaves in proportion to what each would contribute."""
     side = np.zeros(len(field.child))
     low = np.zeros((len(field.child), 3))
@@ -60,5 +64,7 @@ def _volume_integral(facets: Facets, field: SizeField) -> float:
     # the mean of 1/h³ in a leaf is not 1/mean(h)³: correct each sample
     own = (np.repeat(1.0, _SAMPLES) / sizes(field, spot)) ** 3
     mean_h = field.value[field.corner[pick]].mean(axis=1)
-    inside = inside_closed(box_tree(facets.points, facets.triangles), spot, (0.31, 0.83, 0.46))
+    inside = np.zeros(_SAMPLES, bool)
+    for around in zone_surfaces(facets.triangles, sides):
+        inside |= inside_closed(box_tree(facets.points, around), spot, (0.31, 0.83, 0.46))
     return total * float((inside * own * mean_h**3).mean())

@@ -161,14 +161,18 @@ def _leaf_of(child, low, side, x, y, z):
 @njit(cache=True)
 def size_at(field, x, y, z):
     """Edge length at one point, trilinear within its leaf; points outside take the nearest."""
-    x = (x - field.low[0]) / field.side
-    y = (y - field.low[1]) / field.side
-    z = (z - field.low[2]) / field.side
+    low = field.low
+    child = field.child
+    c = field.corner
+    v = field.value
+    x = (x - low[0]) / field.side
+    y = (y - low[1]) / field.side
+    z = (z - low[2]) / field.side
     x = min(max(x, 0.0), 1.0)
     y = min(max(y, 0.0), 1.0)
     z = min(max(z, 0.0), 1.0)
     node = 0
-    while field.child[node] >= 0:
+    while child[node] >= 0:
         x *= 2.0
         y *= 2.0
         z *= 2.0
@@ -182,13 +186,11 @@ def size_at(field, x, y, z):
         if z >= 1.0:
             o |= 4
             z -= 1.0
-        node = field.child[node] + o
-    c = field.corner[node]
-    v = field.value
-    x0 = v[c[0]] * (1 - x) + v[c[1]] * x
-    x1 = v[c[2]] * (1 - x) + v[c[3]] * x
-    x2 = v[c[4]] * (1 - x) + v[c[5]] * x
-    x3 = v[c[6]] * (1 - x) + v[c[7]] * x
+        node = child[node] + o
+    x0 = v[c[node, 0]] * (1 - x) + v[c[node, 1]] * x
+    x1 = v[c[node, 2]] * (1 - x) + v[c[node, 3]] * x
+    x2 = v[c[node, 4]] * (1 - x) + v[c[node, 5]] * x
+    x3 = v[c[node, 6]] * (1 - x) + v[c[node, 7]] * x
     y0 = x0 * (1 - y) + x1 * y
     y1 = x2 * (1 - y) + x3 * y
     return y0 * (1 - z) + y1 * z

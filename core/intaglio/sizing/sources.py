@@ -1,5 +1,8 @@
 """What asks for small edges: curvature, short curves, narrow gaps."""
 
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -7,6 +10,7 @@ from numpy.typing import NDArray
 from intaglio.facets.facets import Curves, Facets, triangle_normals
 from intaglio.numeric.boxtree import box_tree, ray_distances
 from intaglio.sizing.octree import SizeField, build_field
+from intaglio.sizing.regions import Region, region_samples
 
 Floats = NDArray[np.float64]
 
@@ -68,17 +72,31 @@ def curvature_sizes(facets: Facets, smallest: float, largest: float, angle: floa
 
 
 def gap_sizes(
-    facets: Facets, spot: Floats, triangle: NDArray[np.int32], cells: float, inside: bool = True
+    facets: Facets,
+    spot: Floats,
+    triangle: NDArray[np.int32],
+    cells: float,
+    sides: NDArray[np.int32] | None = None,
 ) -> Floats:
-    """Edge length (n,) at surface points so that `cells` fit across to the opposite wall."""
+    """Edge length (n,) at surface points so that `cells` fit across to the opposite wall.
+
+    sides (m, 2): zone behind and before each triangle; a gap is looked for wherever a zone is.
+    """
     normal = triangle_normals(facets.points, facets.triangles)[triangle]
     corner = facets.points[facets.triangles[triangle]]
     skip = 1e-4 * np.linalg.norm(corner.max(axis=1) - corner.min(axis=1), axis=1)
     centre = corner.mean(axis=1)
     origin = spot + 1e-3 * (centre - spot)  # off the edges, so that no ray grazes a neighbour
     tree = box_tree(facets.points, facets.triangles)
-    distance = ray_distances(tree, origin, -normal if inside else normal, skip)
-    return distance / cells
+    if sides is None:
+        return ray_distances(tree, origin, -normal, skip) / cells
+    out = np.full(len(spot), np.inf)
+    for side, way in ((0, -1.0), (1, 1.0)):
+        at = np.flatnonzero(sides[triangle, side] >= 0)
+        if len(at):
+            found = ray_distances(tree, origin[at], way * normal[at], skip[at])
+            out[at] = np.minimum(out[at], found)
+    return out / cells
 
 
 def curve_samples(
@@ -106,6 +124,19 @@ def curve_samples(
     return np.concatenate(points), np.concatenate(sizes)
 
 
+@dataclass(frozen=True)
+class LocalSizes:
+    """What asks for sizes of its own: regions of space; faces, upper limit (faces,) or inf;
+    curves, upper limit (curves,) or inf; counted, arc lengths of the nodes of counted curves;
+    sides, zones behind and before each face (faces, 2)."""
+
+    regions: tuple[Region, ...] = ()
+    faces: Floats | None = None
+    curves: Floats | None = None
+    counted: Mapping[int, Floats] = field(default_factory=dict)
+    sides: NDArray[np.int32] | None = None
+
+
 def surface_field(
     facets: Facets,
     curves: Curves,
@@ -114,9 +145,15 @@ def surface_field(
     angle: float,
     growth: float,
     gap_cells: float,
+    local: LocalSizes | None = None,
 ) -> SizeField:
     """The size field of a closed fluid surface. Lengths in model units, angle in radians."""
+    local = local or LocalSizes()
+    low, high = facets.points.min(axis=0), facets.points.max(axis=0)
     node_size = curvature_sizes(facets, smallest, largest, angle)
+    if local.faces is not None:
+        for i in range(3):
+            np.minimum.at(node_size, facets.triangles[:, i], local.faces[facets.region])
     spot, triangle, weight = sample_facets(facets, node_size)
     corner = facets.triangles[triangle]
     size = (
@@ -124,14 +161,42 @@ def surface_field(
         + node_size[corner[:, 1]] * weight[:, 0]
         + node_size[corner[:, 2]] * weight[:, 1]
     )
+    if local.faces is not None:
+        size = np.minimum(size, local.faces[facets.region[triangle]])
     if gap_cells > 0:
-        size = np.minimum(size, np.maximum(gap_sizes(facets, spot, triangle, gap_cells), smallest))
-    curve_spot, curve_size = curve_samples(curves, node_size, facets, smallest)
-    return build_field(
-        np.concatenate([spot, curve_spot]),
-        np.concatenate([size, curve_size]),
-        largest,
-        growth,
-        facets.points.min(axis=0),
-        facets.points.max(axis=0),
+        sides = None if local.sides is None else local.sides[facets.region]
+        gaps = gap_sizes(facets, spot, triangle, gap_cells, sides)
+        size = np.minimum(size, np.maximum(gaps, smallest))
+    spots, sizes_ = [spot], [size]
+    for more, wanted in (
+        curve_samples(curves, node_size, facets, smallest),
+        *(_limited(curves, c, size) for c, size in _finite(local.curves)),
+        *(_counted(curves, c, at) for c, at in local.counted.items()),
+        *(region_samples(region, largest, low, high) for region in local.regions),
+    ):
+        spots.append(more)
+        sizes_.append(wanted)
+    return build_field(np.concatenate(spots), np.concatenate(sizes_), largest, growth, low, high)
+
+
+def _finite(values: Floats | None) -> list[tuple[int, float]]:
+    return [] if values is None else [(k, v) for k, v in enumerate(values) if np.isfinite(v)]
+
+
+def on_curve(curves: Curves, c: int, at: Floats) -> Floats:
+    """Points (n, 3) of curve c at arc lengths (n,)."""
+    lo, hi = curves.start[c], curves.start[c + 1]
+    return np.stack(
+        [np.interp(at, curves.arc[lo:hi], curves.points[lo:hi, i]) for i in range(3)], axis=1
     )
+
+
+def _limited(curves: Curves, c: int, size: float) -> tuple[Floats, Floats]:
+    length = float(curves.arc[curves.start[c + 1] - 1])
+    n = int(min(5000, np.ceil(length / size))) + 1
+    return on_curve(curves, c, np.linspace(0, length, n)), np.full(n, size)
+
+
+def _counted(curves: Curves, c: int, at: Floats) -> tuple[Floats, Floats]:
+    middle = 0.5 * (at[1:] + at[:-1])
+    return on_curve(curves, c, middle), np.diff(at)

@@ -1,0 +1,102 @@
+"""Counted edges stand where they were asked to, also between zones; seams are walked over."""
+
+import numpy as np
+import pytest
+
+from intaglio.cad.surface_mesh import mesh_surface
+from intaglio.facets.facets import edge_uses, triangle_areas, unclosed_edges
+from intaglio.facets.remesh import remesh
+from intaglio.facets.seams import merged_regions, without_inner_curves
+from intaglio.mesh.quality import triangle_angles
+from intaglio.sizing.octree import build_field
+from intaglio.sizing.spacing import positions
+from tests.core.shapes import box, run, source
+from tests.core.test_surface_changes import _two_boxes
+
+
+def _field(facets, h):
+    low, high = facets.points.min(axis=0), facets.points.max(axis=0)
+    return build_field(facets.points, np.full(len(facets.points), h), h, 1.2, low, high)
+
+
+@pytest.mark.parametrize("count, cluster", [(7, "uniform"), (9, "both"), (6, "first")])
+def test_counted_edges_stand_at_their_places_between_zones(count, cluster):
+    facets, curves, sides = _two_boxes()
+    # an edge at which both boxes and their common side meet
+    c = next(
+        k
+        for k, (a, b) in enumerate(curves.ends.tolist())
+        if facets.points[a][0] == facets.points[b][0] == 1
+    )
+    at = positions(1.0, count, cluster, 3.0)
+    out = remesh(facets, curves, _field(facets, 0.2), counted={c: at})
+    assert len(unclosed_edges(out.triangles, sides[out.region])) == 0
+    a, b = facets.points[curves.ends[c]]
+    wanted = a + at[:, None] * (b - a)
+    nodes = np.unique(out.edges[out.edge_curve == c])
+    got = out.points[nodes]
+    got = got[np.argsort((got - a) @ (b - a))]
+    assert got == pytest.approx(wanted, abs=1e-12)
+
+
+def _halved_square_box():
+    """Two boxes without their common side: four flat pairs of faces meet at x = 1."""
+    from dataclasses import replace
+
+    facets, curves, _ = _two_boxes()
+    kept = facets.region != 1
+    return replace(facets, triangles=facets.triangles[kept], region=facets.region[kept]), curves
+
+
+def test_flat_neighbours_are_one_and_sharp_ones_are_not():
+    facets, curves = _halved_square_box()
+    label = np.zeros(11, np.int32)
+    group = merged_regions(facets, curves, label, np.radians(5))
+    # the four long sides of the box become one each, its two ends stay
+    used = np.unique(facets.region)
+    assert len(np.unique(group[used])) == 6
+    base, lines, numbers = without_inner_curves(facets, curves, group)
+    assert len(numbers) == len(curves.ends) - 4
+    assert len(np.unique(base.region)) == 6 and len(lines.ends) == len(numbers)
+    # another patch beyond the seam keeps it
+    label[7:] = 1
+    apart = merged_regions(facets, curves, label, np.radians(5))
+    assert len(np.unique(apart[used])) == 10
+
+
+def test_a_seam_walked_over_leaves_no_row_of_nodes():
+    facets, curves = _halved_square_box()
+    field = _field(facets, 0.3)
+
+    def on_seam(walk_over):
+        label = np.zeros(11, np.int32)
+        out = mesh_surface(None, facets, curves, field, label=label, walk_over=walk_over)
+        _, count, net = edge_uses(out.triangles)
+        assert (count == 2).all() and (net == 0).all()
+        assert triangle_areas(out.points, out.triangles).sum() == pytest.approx(10.0)
+        assert triangle_angles(out.points, out.triangles).min() > 25
+        assert set(np.unique(out.region)) == set(np.unique(facets.region))
+        on_curves = out.points[out.edges][:, :, 0]
+        return (np.abs(on_curves - 1) < 1e-9).all(axis=1).sum()
+
+    assert on_seam(0.0) >= 12
+    assert on_seam(np.radians(5)) == 0
+
+
+def test_counts_and_sizes_are_named_by_faces(tmp_path):
+    given = {
+        "domain": {"where": "as-is"},
+        "sizing": {
+            "smallest": 0.3,
+            "largest": 0.8,
+            "sizes": [
+                {"patches": ["wall*"], "size": 0.5},
+                {"between": ["face_1", "face_3"], "count": 5, "cluster": "uniform"},
+                {"patches": ["nothing_here"], "size": 0.5},
+            ],
+        },
+    }
+    states, _ = run(source(box(0, 0, 0, 2, 2, 2), tmp_path), "surface", given)
+    report = states["sizing"].report
+    assert [f["code"] for f in report["findings"]].count("size-of-nothing") >= 1
+    assert states["surface"].report["volume"] == pytest.approx(8.0)
