@@ -1,4 +1,4 @@
-"""The command `intaglio`: draft a recipe, run it, check a mesh."""
+"""The command `intaglio`: findings of a file, converting, drafting and running recipes, checks."""
 
 import argparse
 import json
@@ -17,15 +17,33 @@ def _parser() -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"intaglio {__version__}")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
     draft = commands.add_parser("draft", help="write a recipe with settings derived from a part")
-    draft.add_argument("part", type=Path, help="a STEP file")
+    draft.add_argument("part", type=Path, nargs="+", help="a geometry file, or several")
     draft.add_argument("-o", "--output", type=Path, required=True, help="the recipe to write")
     draft.add_argument(
-        "--fluid", choices=("inside", "as-is"), help="where the fluid is; derived if not given"
+        "--fluid",
+        choices=("inside", "around", "as-is"),
+        help="where the fluid is; derived if not given",
     )
     run = commands.add_parser("run", help="run a recipe and write the export")
     run.add_argument("recipe", type=Path)
     run.add_argument("--out", type=Path, required=True, help="folder for the files")
     run.add_argument("--quiet", action="store_true", help="no progress")
+    findings = commands.add_parser("findings", help="list what is wrong with a geometry file")
+    findings.add_argument("part", type=Path, nargs="+", help="a geometry file, or several")
+    findings.add_argument("--unit", default="file", help="take the numbers in mm, cm, m, in, ft")
+    findings.add_argument("--json", action="store_true", help="as JSON")
+    convert = commands.add_parser("convert", help="write a geometry file in another format")
+    convert.add_argument("source", type=Path, help="STEP, IGES, BREP, STL, OBJ or PLY")
+    convert.add_argument("target", type=Path, help="STEP, BREP, STL, OBJ or PLY, by its suffix")
+    convert.add_argument("--per", choices=("whole", "body"), default="whole")
+    write = commands.add_parser("write", help="write the geometry of a stage of a recipe")
+    write.add_argument("recipe", type=Path)
+    write.add_argument(
+        "--stage", choices=("geometry", "domain", "surface", "volume"), default="domain"
+    )
+    write.add_argument("--per", choices=("whole", "body", "patch"), default="whole")
+    write.add_argument("--as", dest="suffix", default="stl", help="step, brep, stl, obj or ply")
+    write.add_argument("--out", type=Path, required=True, help="folder for the files")
     check = commands.add_parser("check", help="print counts, patches, quality, validity of a mesh")
     check.add_argument("mesh", type=Path, help="a CGNS file")
     check.add_argument("--json", action="store_true", help="as JSON")
@@ -43,6 +61,12 @@ def main(argv: list[str] | None = None) -> int:
             return _draft(args)
         if args.command == "run":
             return _run(args)
+        if args.command == "findings":
+            return _findings(args)
+        if args.command == "convert":
+            return _convert(args)
+        if args.command == "write":
+            return _write(args)
         if args.command == "check":
             return _check(args)
         if args.command == "schema":
@@ -74,52 +98,117 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _draft(args: argparse.Namespace) -> int:
-    from intaglio.errors import StepFailed
-    from intaglio.recipe.plan import MemoryStore, run_to
+    from intaglio.recipe.drafting import draft
     from intaglio.recipe.recipe import write_recipe
 
-    source = _source(args.part)
-    given: dict[str, dict[str, Any]] = {}
-    store = MemoryStore()
-    states = {s.stage: s for s in run_to("geometry", source, args.part.stem, given, store)}
-    report = states["geometry"].report
-    assert report is not None
-    if args.fluid == "as-is":
-        given["domain"] = {"where": "as-is", "closed": []}
-    elif args.fluid == "inside":
-        if not report["spaces"]:
-            raise StepFailed(
-                "no-space",
-                f"{args.part.name} encloses no space that flat closings of its openings would "
-                "complete. Draft it with --fluid as-is if the part itself is the fluid.",
-            )
-        space = report["spaces"][0]
-        given["domain"] = {"where": "inside", "closed": space["openings"], "pin": space["pin"]}
-    states = {s.stage: s for s in run_to("patches", source, args.part.stem, given, store)}
-    try:
-        part = str(args.part.resolve().relative_to(args.output.resolve().parent))
-    except ValueError:
-        part = str(args.part.resolve())
-    settings = {k: s.settings for k, s in states.items() if s.settings}
+    source = _source(*args.part)
+    name = args.part[0].stem
+    drafted = draft(source, name, args.fluid)
+    base = args.output.resolve().parent
+    parts = []
+    for path in args.part:
+        try:
+            parts.append(str(path.resolve().relative_to(base)))
+        except ValueError:
+            parts.append(str(path.resolve()))
     write_recipe(
         args.output,
-        part,
-        args.part.stem,
-        settings,
-        {k: s.reasons for k, s in states.items()},
-        report["unit"],
+        parts[0] if len(parts) == 1 else parts,
+        name,
+        drafted.settings,
+        drafted.reasons,
+        drafted.unit,
     )
-    print(f"{args.output}: recipe for {args.part.name}, {settings['domain']['where']}")
+    print(f"{args.output}: recipe for {name}, {drafted.settings['domain']['where']}")
+    for finding in drafted.left:
+        print(f"left: {finding['message']} ({finding['count']:,}) {finding['advice']}")
+    return 0 if drafted.closed else 1
+
+
+def _findings(args: argparse.Namespace) -> int:
+    from intaglio.recipe.blanks import build
+    from intaglio.recipe.geometry import geometry_step
+    from intaglio.recipe.stages import Geometry
+
+    settings = build("geometry", Geometry, {"unit": args.unit})
+    report = geometry_step(settings, _source(*args.part), lambda share, doing: None).report
+    if args.json:
+        keys = (
+            "file", "unit", "closed", "size", "volume", "area", "triangles", "bodies", "features",
+            "findings",
+        )  # fmt: skip
+        print(json.dumps({"kind": report["model"]["kind"], **{k: report[k] for k in keys}}))
+    else:
+        size = " × ".join(f"{x:.4g}" for x in report["size"])
+        print(f"{report['file']}: {report['model']['kind']}, {size} {report['unit']}")
+        for f in report["findings"]:
+            measure = f", {f['size']:.3g} {f['measure']}" if f["measure"] else ""
+            print(f"{f['level']}: {f['message']} ({f['count']:,}{measure})")
+            for place in f["places"][:3]:
+                print("  at " + ", ".join(f"{x:.6g}" for x in place))
+            if f["cause"]:
+                print(f"  cause: {f['cause']}")
+            for offer in f["repairs"]:
+                print(f"  repair: {offer['label']}  {json.dumps(offer['operation'])}")
+        print("closed" if report["closed"] else "NOT CLOSED")
+    return 0 if report["closed"] else 1
+
+
+def _convert(args: argparse.Namespace) -> int:
+    from intaglio.recipe.taking import take_in
+    from intaglio.recipe.writing import file_suffix, files_of
+
+    model = take_in(_source(args.source), "file").model
+    files = files_of(model, file_suffix(str(args.target)), args.per, args.target.stem)
+    if args.per == "whole":
+        _save({args.target.name: next(iter(files.values()))}, args.target.parent)
+    else:
+        _save({f"{args.target.stem}_{k}": v for k, v in files.items()}, args.target.parent)
     return 0
 
 
-def _source(path: Path) -> Any:
-    from intaglio.recipe.steps import Source
+def _write(args: argparse.Namespace) -> int:
+    from intaglio.recipe.plan import MemoryStore, run_to
+    from intaglio.recipe.recipe import read_recipe
+    from intaglio.recipe.writing import files_of, patch_faces, stage_model
 
-    try:
-        return Source(path.name, path.read_bytes())
-    except OSError as error:
-        raise FileRejected("unreadable", f"{path} cannot be read: {error.strerror}.") from error
+    recipe = read_recipe(args.recipe)
+    store = MemoryStore()
+    source = _source(*recipe.parts)
+    targets = [args.stage] + (["patches"] if args.per == "patch" else [])
+    for target in targets:
+        rows = run_to(target, source, recipe.name, recipe.settings, store, numbers=recipe.numbers)
+    states = {s.stage: s for s in rows}
+    patches = None
+    if args.per == "patch" and args.stage != "geometry":
+        settled, domain = states["patches"].report, states["domain"].report
+        assert settled is not None and domain is not None
+        patches = patch_faces(settled, domain)
+    key = states[args.stage].key
+    assert key is not None
+    model = stage_model(args.stage, store.get(key))
+    suffix = "." + args.suffix.lstrip(".").lower()
+    _save(files_of(model, suffix, args.per, f"{recipe.name}_{args.stage}", patches), args.out)
+    return 0
+
+
+def _save(files: dict[str, bytes], folder: Path) -> None:
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, data in files.items():
+        (folder / name).write_bytes(data)
+        print(folder / name)
+
+
+def _source(*paths: Path) -> Any:
+    from intaglio.recipe.taking import together
+
+    files = []
+    for path in paths:
+        try:
+            files.append((path.name, path.read_bytes()))
+        except OSError as error:
+            raise FileRejected("unreadable", f"{path} cannot be read: {error.strerror}.") from error
+    return together(files)
 
 
 def _run(args: argparse.Namespace) -> int:
@@ -132,7 +221,7 @@ def _run(args: argparse.Namespace) -> int:
     from intaglio.recipe.recipe import read_recipe
 
     recipe = read_recipe(args.recipe)
-    source = _source(recipe.part)
+    source = _source(*recipe.parts)
     store = MemoryStore()
     columns = (
         TextColumn("{task.fields[stage]:<9}"),

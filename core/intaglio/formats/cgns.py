@@ -24,6 +24,12 @@ _KIND_TO_TYPE = {
     "inlet": "BCInflow",
     "outlet": "BCOutflow",
     "symmetry": "BCSymmetryPlane",
+    "far_field": "BCFarfield",
+    "opening": "BCGeneral",
+    "periodic": "UserDefined",
+    "interface": "UserDefined",
+    "flat": "UserDefined",
+    "wedge": "BCAxisymmetricWedge",
 }
 _TYPE_TO_KIND = {v: k for k, v in _KIND_TO_TYPE.items()}
 # the standard's length units; others are scaled to metres
@@ -93,12 +99,32 @@ def write_cgns(mesh: Mesh, path: Path, base: str = "Intaglio") -> None:
         node = _node(top, "DimensionalUnits", "DimensionalUnits_t")
         node.create_dataset(" data", data=np.frombuffer(units.encode(), np.int8).reshape(5, 32))
         node.attrs.modify("type", np.array(b"C1", dtype="S3"))
+        sections = [_sections(mesh, k) for k in range(len(mesh.zones))]
         for number, zone in enumerate(mesh.zones):
-            _write_zone(top, mesh, points, number, zone)
+            _write_zone(top, mesh, points, number, zone, sections)
+
+
+def _sections(mesh: Mesh, zone: int) -> dict[int, tuple[int, NDArray[np.int64]]]:
+    """Per patch at a zone: number of its first element there, and its faces in the mesh."""
+    first = int((mesh.zone == zone).sum()) + 1
+    beyond = np.where(mesh.neighbour >= 0, mesh.zone[mesh.neighbour], -1)
+    at = (mesh.zone[mesh.owner] == zone) | (beyond == zone)
+    out = {}
+    for k in range(len(mesh.patches)):
+        faces = np.flatnonzero((mesh.patch == k) & at)
+        if len(faces):
+            out[k] = first, faces
+            first += len(faces)
+    return out
 
 
 def _write_zone(
-    top: h5py.Group, mesh: Mesh, points: NDArray[np.float64], number: int, zone: Zone
+    top: h5py.Group,
+    mesh: Mesh,
+    points: NDArray[np.float64],
+    number: int,
+    zone: Zone,
+    sections: list[dict[int, tuple[int, NDArray[np.int64]]]],
 ) -> None:
     cells = np.flatnonzero(mesh.zone == number)
     used = np.zeros(len(points), bool)
@@ -114,23 +140,49 @@ def _write_zone(
         exponents = np.array([0, 1, 0, 0, 0], "<f8")
         _node(node, "DimensionalExponents", "DimensionalExponents_t", exponents)
     _section(group, "Cells", _TETRA_4, local[mesh.tets[cells]], 1)
-    first = len(cells) + 1
     conditions = _node(group, "ZoneBC", "ZoneBC_t")
-    own = mesh.zone[mesh.owner] == number
-    for k, patch in enumerate(mesh.patches):
-        nodes = mesh.face_nodes[(mesh.patch == k) & own]
-        if not len(nodes):
-            continue
+    links = None
+    for k, (first, faces) in sections[number].items():
+        patch = mesh.patches[k]
+        # outward from this zone
+        nodes = mesh.face_nodes[faces]
+        turned = mesh.zone[mesh.owner[faces]] != number
+        nodes[turned] = nodes[turned][:, ::-1]
         _section(group, patch.name, _TRI_3, local[nodes], first)
         condition = _node(conditions, patch.name, "BC_t", _KIND_TO_TYPE[patch.kind])
-        span = np.array([[first], [first + len(nodes) - 1]], "<i4")
+        # kinds that the standard has no word for are told apart by this
+        _node(condition, "Kind", "Descriptor_t", patch.kind)
+        span = np.array([[first], [first + len(faces) - 1]], "<i4")
         _node(condition, "PointRange", "IndexRange_t", span)
         _node(condition, "GridLocation", "GridLocation_t", "FaceCenter")
         _node(condition, "FamilyName", "FamilyName_t", patch.name)
         if patch.name not in top:
             family = _node(top, patch.name, "Family_t")
             _node(family, "FamilyBC", "FamilyBC_t", _KIND_TO_TYPE[patch.kind])
-        first += len(nodes)
+        for other in range(len(mesh.zones)):
+            if other == number or k not in sections[other]:
+                continue
+            shared = np.intersect1d(faces, sections[other][k][1])
+            if not len(shared):
+                continue
+            if links is None:
+                links = _node(group, "ZoneGridConnectivity", "ZoneGridConnectivity_t")
+            own = first + np.searchsorted(faces, shared)
+            donor = sections[other][k][0] + np.searchsorted(sections[other][k][1], shared)
+            _link(
+                links, f"{patch.name}_{mesh.zones[other].name}"[:32], mesh.zones[other], own, donor
+            )
+
+
+def _link(
+    links: h5py.Group, name: str, zone: Zone, own: NDArray[np.int64], donor: NDArray[np.int64]
+) -> None:
+    """Faces of this zone that are faces of another one."""
+    link = _node(links, name, "GridConnectivity_t", zone.name)
+    _node(link, "GridConnectivityType", "GridConnectivityType_t", "Abutting1to1")
+    _node(link, "GridLocation", "GridLocation_t", "FaceCenter")
+    _node(link, "PointList", "IndexArray_t", own.astype("<i4")[:, None])
+    _node(link, "PointListDonor", "IndexArray_t", donor.astype("<i4")[:, None])
 
 
 def _section(
@@ -208,7 +260,9 @@ def _read(file: h5py.File, name: str) -> Mesh:
         for conditions in _children(group, "ZoneBC_t"):
             for condition in _children(conditions, "BC_t"):
                 title = condition.name.split("/")[-1]
-                kind = _TYPE_TO_KIND.get(_text(condition), "wall")
+                told = [_text(d) for d in _children(condition, "Descriptor_t")]
+                kind = next((t for t in told if t in _KIND_TO_TYPE), None)
+                kind = kind or _TYPE_TO_KIND.get(_text(condition), "wall")
                 span = condition["PointRange"][" data"][()].ravel()
                 names = [p.name for p in patches]
                 if title not in names:

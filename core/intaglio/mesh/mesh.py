@@ -11,7 +11,18 @@ Ints = NDArray[np.int32]
 # nodes of the faces of a tetrahedron, outward by the right-hand rule, opposite nodes 0..3
 TET_FACES = np.array([[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]], np.int32)
 
-PATCH_KINDS = ("inlet", "outlet", "wall", "symmetry")
+PATCH_KINDS = (
+    "inlet",
+    "outlet",
+    "opening",
+    "wall",
+    "symmetry",
+    "far_field",
+    "periodic",
+    "interface",
+    "flat",
+    "wedge",
+)
 
 
 @dataclass(frozen=True)
@@ -36,7 +47,7 @@ class Mesh:
 
     points (n, 3) in `unit`; tets (c, 4) positively oriented; face_nodes (f, 3) outward from owner,
     interior faces first; owner (f,), neighbour (f,) with -1 on the boundary; patch (f,) index into
-    patches, -1 inside; zone (c,) index into zones.
+    patches, -1 inside but for the interfaces between zones; zone (c,) index into zones.
     """
 
     points: Floats
@@ -99,6 +110,7 @@ def tet_mesh(
     nodes, owner, neighbour = faces_of_tets(tets)
     n_in = int((neighbour >= 0).sum())
     n = np.int64(len(points))
+    cell_zone = np.zeros(len(tets), np.int32) if zone is None else zone
 
     def keys(t: Ints) -> NDArray[np.int64]:
         s = np.sort(t, axis=1).astype(np.int64)
@@ -109,12 +121,13 @@ def tet_mesh(
         raise ValueError("meshes of more than two million nodes are not supported yet")
     given = keys(triangles)
     order = np.argsort(given)
-    boundary = keys(nodes[n_in:])
-    spot = np.minimum(np.searchsorted(given[order], boundary), max(len(given) - 1, 0))
+    parting = np.flatnonzero((neighbour < 0) | (cell_zone[owner] != cell_zone[neighbour]))
+    wanted = keys(nodes[parting])
+    spot = np.minimum(np.searchsorted(given[order], wanted), max(len(given) - 1, 0))
     patch = np.full(len(nodes), -1, np.int32)
     if len(given):
-        hit = given[order][spot] == boundary
-        patch[n_in:] = np.where(hit, triangle_patch[order][spot], -1)
+        hit = given[order][spot] == wanted
+        patch[parting] = np.where(hit, triangle_patch[order][spot], -1)
     by_patch = np.argsort(patch[n_in:], kind="stable") + n_in
     arrangement = np.concatenate([np.arange(n_in), by_patch])
     return Mesh(
@@ -124,7 +137,7 @@ def tet_mesh(
         owner[arrangement],
         neighbour[arrangement],
         patch[arrangement],
-        np.zeros(len(tets), np.int32) if zone is None else zone,
+        cell_zone,
         patches,
         zones,
         unit,

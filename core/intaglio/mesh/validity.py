@@ -1,20 +1,24 @@
 """Whether a mesh is valid: what must hold before it is stored or handed over."""
 
 from dataclasses import asdict, dataclass, field
+from typing import Any
 
 import numpy as np
 
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.quality import tet_volumes
 
-_PLACES = 20
+PLACES = 20
 
 
 @dataclass(frozen=True)
 class Finding:
     """A problem in words: code, what happened, how many, at which places, what to do.
 
-    level is `error` (the mesh must not be used), `caution` or `note`.
+    level is `error` (the result must not be used), `caution` or `note`. size is the largest
+    measure of the problem and measure says of what, with its unit; cause is the probable one;
+    faces are names of faces that have to do with it; repairs are offered operations, as
+    {label, operation}; histogram is {edges, count} of the measure.
     """
 
     code: str
@@ -23,17 +27,38 @@ class Finding:
     count: int = 1
     places: list[list[float]] = field(default_factory=list)
     advice: str = ""
+    size: float = 0.0
+    measure: str = ""
+    cause: str = ""
+    faces: list[str] = field(default_factory=list)
+    repairs: list[dict] = field(default_factory=list)
+    histogram: dict | None = None
 
     def as_dict(self) -> dict:
         return asdict(self)
 
 
-def enclosed_by_boundary(mesh: Mesh) -> float:
-    """Volume inside the boundary faces by the divergence theorem, in unit³."""
-    nodes = mesh.face_nodes[mesh.neighbour < 0]
+def offer(label: str, do: str, **settings: Any) -> dict[str, Any]:
+    """A repair offered with a finding."""
+    return {"label": label, "operation": {"do": do, **settings}}
+
+
+def two_digits(value: float) -> float:
+    return float(f"{value:.2g}")
+
+
+def enclosed_by_boundary(mesh: Mesh) -> np.ndarray:
+    """Volume (zones,) inside the faces around each zone by the divergence theorem, in unit³."""
     origin = mesh.points.mean(axis=0)
-    a, b, c = (mesh.points[nodes[:, i]] - origin for i in range(3))
-    return float(np.einsum("ij,ij->i", np.cross(a, b), c).sum() / 6.0)
+    a, b, c = (mesh.points[mesh.face_nodes[:, i]] - origin for i in range(3))
+    six = np.einsum("ij,ij->i", np.cross(a, b), c)
+    own = mesh.zone[mesh.owner]
+    beyond = np.where(mesh.neighbour >= 0, mesh.zone[mesh.neighbour], -1)
+    part = own != beyond
+    inner = part & (beyond >= 0)
+    zones = len(mesh.zones)
+    total = np.bincount(own[part], six[part], zones)
+    return (total - np.bincount(beyond[inner], six[inner], zones)) / 6.0
 
 
 def check(mesh: Mesh) -> list[Finding]:
@@ -46,7 +71,7 @@ def check(mesh: Mesh) -> list[Finding]:
     volumes = tet_volumes(mesh.points, mesh.tets)
     bad = np.flatnonzero(~(volumes > 0))
     if len(bad):
-        centre = mesh.points[mesh.tets[bad[:_PLACES]]].mean(axis=1)
+        centre = mesh.points[mesh.tets[bad[:PLACES]]].mean(axis=1)
         out.append(
             Finding(
                 "negative-volume",
@@ -70,30 +95,34 @@ def check(mesh: Mesh) -> list[Finding]:
                 "error",
                 "Cells that are not closed by four faces.",
                 len(bad),
-                mesh.points[mesh.tets[bad[:_PLACES]]].mean(axis=1).tolist(),
+                mesh.points[mesh.tets[bad[:PLACES]]].mean(axis=1).tolist(),
             )
         )
-    lost = np.flatnonzero((mesh.patch[n_in:] < 0) | (mesh.patch[n_in:] >= len(mesh.patches)))
+    own = mesh.zone[mesh.owner]
+    parting = np.flatnonzero((mesh.neighbour < 0) | (own != mesh.zone[mesh.neighbour]))
+    lost = parting[(mesh.patch[parting] < 0) | (mesh.patch[parting] >= len(mesh.patches))]
     if len(lost):
-        nodes = mesh.face_nodes[n_in:][lost[:_PLACES]]
+        nodes = mesh.face_nodes[lost[:PLACES]]
         out.append(
             Finding(
                 "no-patch",
                 "error",
-                "Boundary faces that belong to no patch.",
+                "Faces of the boundary, or between zones, that belong to no patch.",
                 len(lost),
                 mesh.points[nodes].mean(axis=1).tolist(),
                 "Name the CAD faces there in Patches.",
             )
         )
     out += _open_boundary(mesh)
-    total, enclosed = float(volumes.sum()), enclosed_by_boundary(mesh)
-    if abs(total - enclosed) > 1e-9 * abs(enclosed):
+    filled = np.bincount(mesh.zone, volumes, len(mesh.zones))
+    enclosed = enclosed_by_boundary(mesh)
+    for k in np.flatnonzero(np.abs(filled - enclosed) > 1e-9 * np.abs(enclosed)):
         out.append(
             Finding(
                 "volume-mismatch",
                 "error",
-                f"The cells fill {total:.9g}, but the surface encloses {enclosed:.9g}.",
+                f"The cells of zone {mesh.zones[k].name} fill {filled[k]:.9g}, "
+                f"but its surface encloses {enclosed[k]:.9g}.",
             )
         )
     used = np.zeros(len(mesh.points), bool)
@@ -105,7 +134,7 @@ def check(mesh: Mesh) -> list[Finding]:
                 "error",
                 "Points that no cell uses.",
                 int((~used).sum()),
-                mesh.points[~used][:_PLACES].tolist(),
+                mesh.points[~used][:PLACES].tolist(),
             )
         )
     return out
@@ -127,7 +156,7 @@ def _open_boundary(mesh: Mesh) -> list[Finding]:
             "error",
             "Free edges: the boundary does not close around the zone.",
             max(1, len(lone)),
-            middle[:_PLACES].tolist(),
+            middle[:PLACES].tolist(),
         )
     ]
 
@@ -137,7 +166,7 @@ def cautions(skewness: np.ndarray, dihedral: np.ndarray, centre: np.ndarray) -> 
     out = []
     bad = np.flatnonzero(skewness > 0.9)
     if len(bad):
-        worst = bad[np.argsort(-skewness[bad])][:_PLACES]
+        worst = bad[np.argsort(-skewness[bad])][:PLACES]
         out.append(
             Finding(
                 "skewed-cells",
@@ -150,7 +179,7 @@ def cautions(skewness: np.ndarray, dihedral: np.ndarray, centre: np.ndarray) -> 
         )
     flat = np.flatnonzero(dihedral < 8.0)
     if len(flat):
-        worst = flat[np.argsort(dihedral[flat])][:_PLACES]
+        worst = flat[np.argsort(dihedral[flat])][:PLACES]
         out.append(
             Finding(
                 "flat-cells",

@@ -20,9 +20,13 @@ NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]{0,30}$")
 
 @dataclass(frozen=True)
 class Blank:
-    """One editable value. type: length, angle, number, integer, velocity, pressure, density,
-    viscosity, choice, point, names, patches. above: exclusive lower limit; least, most: inclusive.
-    unit is shown after the value; `{unit}` in it stands for the study's length unit."""
+    """One editable value.
+
+    type: length, angle, number, integer, velocity, pressure, density, viscosity, choice, point,
+    pins, names, faces, patches, operations, sizes, regions. above: exclusive lower limit; least,
+    most: inclusive.
+    unit is shown after the value; `{unit}` in it stands for the study's length unit.
+    """
 
     type: str
     label: str
@@ -132,13 +136,72 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
         if not isinstance(value, (list, tuple)) or not all(isinstance(v, str) for v in value):
             raise SettingRejected(where, f"{label} needs a list of names.")
         return list(dict.fromkeys(value))
+    if described.type == "faces":
+        return _check_faces(where, label, value)
+    if described.type == "pins":
+        return check_pins(where, label, value, numbers)
     if described.type == "patches":
         return check_patches(where, value)
+    if described.type in ("sizes", "regions"):
+        from intaglio.recipe.local_sizes import check_regions, check_sizes
+
+        check = check_sizes if described.type == "sizes" else check_regions
+        return check(where, value, numbers)
+    if described.type == "operations":
+        from intaglio.recipe.operations import check_operations
+
+        return check_operations(where, value, numbers)
     if described.type == "text":
         if not isinstance(value, str):
             raise SettingRejected(where, f"{label} needs a text.")
         return value
     raise SettingRejected(where, f"{label} has a type that this version does not know.")
+
+
+def _check_faces(where: str, label: str, value: Any) -> list[str]:
+    from intaglio.recipe.places import parse
+
+    if not isinstance(value, (list, tuple)) or not all(isinstance(v, str) for v in value):
+        raise SettingRejected(where, f"{label} needs a list of faces.")
+    for text in value:
+        try:
+            parse(text)
+        except ValueError as error:
+            raise SettingRejected(
+                where, f"“{text}” is no face: write a name, or a name, @ and three numbers."
+            ) from error
+    return list(dict.fromkeys(value))
+
+
+PIN_KINDS = ("fluid", "dry")
+
+
+def check_pins(
+    where: str, label: str, value: Any, numbers: Mapping[str, float]
+) -> list[dict[str, Any]]:
+    """A list of {name, at, kind}; a bare point is one pin in the zone `fluid`."""
+    point = Blank("point", label, "")
+    if isinstance(value, (list, tuple)) and value and not isinstance(value[0], Mapping):
+        value = [{"name": "fluid", "at": value}]
+    if not isinstance(value, (list, tuple)) or not value:
+        raise SettingRejected(where, f"{label} needs at least one point.")
+    out: list[dict[str, Any]] = []
+    for row in value:
+        if not isinstance(row, Mapping) or "at" not in row:
+            raise SettingRejected(where, f"{label}: each pin needs a name and a point “at”.")
+        name, kind = row.get("name", "fluid"), row.get("kind", "fluid")
+        if not isinstance(name, str) or not NAME.match(name):
+            raise SettingRejected(
+                where, f"{label}: “{name}” cannot name a zone. Use letters, digits, underscores."
+            )
+        if kind not in PIN_KINDS:
+            raise SettingRejected(where, f"{label}: a pin is fluid or dry, not “{kind}”.")
+        if any(name == p["name"] for p in out):
+            raise SettingRejected(where, f"{label}: two pins are called “{name}”.")
+        out.append(
+            {"name": name, "at": check_value(where, point, row["at"], numbers), "kind": kind}
+        )
+    return out
 
 
 def check_patches(where: str, value: Any) -> list[dict[str, Any]]:

@@ -5,6 +5,10 @@ from typing import Any
 
 import numpy as np
 
+from intaglio.facets.part import free_name
+from intaglio.recipe.places import reference
+from intaglio.recipe.taking import plain_name
+
 Report = Mapping[str, Any]
 _SPACE_SHARE = 0.05
 _CELLS = 250_000
@@ -15,59 +19,198 @@ def _digits(value: float, digits: int = 2) -> float:
     return float(f"{value:.{digits}g}")
 
 
+def geometry_defaults() -> tuple[dict[str, Any], dict[str, str]]:
+    return (
+        {"unit": "file", "angle": 40.0, "repairs": []},
+        {
+            "unit": "As written in the file; where it says nothing, mm.",
+            "angle": "Keeps round surfaces whole and parts them at their edges.",
+            "repairs": "Nothing is changed until you ask for it.",
+        },
+    )
+
+
 def domain_defaults(geometry: Report) -> tuple[dict[str, Any], dict[str, str]]:
-    """Fluid inside the part if its largest closed space is more than a twentieth of the solid."""
+    """Fluid inside the part if its largest closed space is more than a twentieth of the solid;
+    else the part itself if it has two flat ends or is CAD; else around it."""
     spaces = geometry["spaces"]
-    if spaces and spaces[0]["volume"] > _SPACE_SHARE * geometry["volume"]:
+    middle = [0.5 * (a + b) for a, b in zip(geometry["low"], geometry["high"], strict=True)]
+    size = float(max(geometry["size"]))
+    rest = {
+        "solids": [],
+        "shape": "box",
+        "along": "+" + "xyz"[int(np.argmax(geometry["size"]))],
+        "ahead": 5.0,
+        "behind": 10.0,
+        "aside": 5.0,
+        "above": 5.0,
+        "below": 5.0,
+        "widening": 1.5,
+        "symmetry": "none",
+        "symmetry_at": _digits(middle[1], 6),
+        "cut": "all",
+        "axis": "z",
+        "section_at": _digits(middle[2], 6),
+        "thickness": _digits(0.02 * size),
+        "sectors": 6,
+        "start": 0.0,
+        "through": [0.0, 0.0, 0.0],
+    }
+    reasons = {
+        "along": "Along the longest side of the part.",
+        "symmetry_at": "The middle of the part across y.",
+        "section_at": "The middle of the part across z.",
+        "thickness": "A fiftieth of the longest side.",
+        **dict.fromkeys(("ahead", "aside", "above", "below"), "Five lengths of the body."),
+        "behind": "Ten lengths of the body, for its wake.",
+    }
+    if spaces and spaces[0]["volume"] > _SPACE_SHARE * abs(geometry["volume"]):
         space = spaces[0]
         unit = geometry["unit"]
+        pin = {"name": "fluid", "at": list(space["pin"]), "kind": "fluid"}
         return (
-            {"where": "inside", "closed": list(space["openings"]), "pin": list(space["pin"])},
+            {"where": "inside", "closed": list(space["openings"]), "pin": [pin], **rest},
             {
                 "where": f"The part encloses a space of {space['volume']:,.4g} {unit}³.",
                 "closed": f"These {len(space['openings'])} lead from that space to the outside.",
                 "pin": f"Behind the middle of {space['openings'][0]}."
                 if space["openings"]
                 else "Inside the closed space.",
+                **reasons,
             },
         )
+    pin = {"name": "fluid", "at": list(geometry["inside"]), "kind": "fluid"}
+    ends = _flat_ends(geometry["faces"])
+    around = geometry["model"]["kind"] == "facets" and not ends
     why = "The part encloses no space of its own, so it is taken as the fluid."
+    if around:
+        why = "The part encloses no space and has no flat ends, so it stands in its fluid."
     return (
-        {"where": "as-is", "closed": [], "pin": list(geometry["inside"])},
-        {"where": why, "closed": "Nothing to close.", "pin": "A point inside the part."},
+        {"where": "around" if around else "as-is", "closed": [], "pin": [pin], **rest},
+        {"where": why, "closed": "Nothing to close.", "pin": "A point inside the part.", **reasons},
     )
 
 
+_WORDS = (
+    ("inlet", ("inlet", "inflow", "_in", "supply", "intake")),
+    ("outlet", ("outlet", "outflow", "_out", "exhaust")),
+    ("symmetry", ("sym",)),
+    ("far_field", ("far",)),
+    ("periodic", ("period", "cyclic")),
+)
+
+
+def kind_by_name(name: str) -> str:
+    """The kind that a patch's name suggests; wall if it suggests none."""
+    low = name.lower()
+    for kind, words in _WORDS:
+        if any(w in low if not w.startswith("_") else low.endswith(w) for w in words):
+            return kind
+    return "wall"
+
+
+def _ref(face: Mapping[str, Any]) -> str:
+    return reference(face["id"], face["at"])
+
+
 def patches_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
-    """One patch per closing face, the largest as outlet; for a fluid part its two flat ends."""
+    """Patches by what the faces are for, then by their names and colours in CAD, then by shape.
+    All else is wall."""
     faces = domain["faces"]
-    openings = sorted((f for f in faces if f["opening"]), key=lambda f: -f["area"])
-    if openings:
-        patches = [
-            {"name": f["id"], "kind": "inlet" if k else "outlet", "faces": [f["id"]]}
-            for k, f in enumerate(openings)
-        ]
-        if len(patches) == 1:
-            patches[0]["kind"] = "inlet"
-        why = "One patch per closing face; the largest is taken as the outlet. All else is wall."
-    else:
-        ends = _flat_ends(faces, domain["low"], domain["high"])
-        patches = [
-            {"name": f"end_{k + 1}", "kind": kind, "faces": [f["id"]]}
-            for k, (f, kind) in enumerate(zip(ends, ("inlet", "outlet"), strict=False))
-        ]
-        why = (
-            "The two flat ends farthest apart are taken as inlet and outlet. All else is wall."
-            if ends
-            else "No flat ends were found, so everything is wall."
-        )
+    patches: list[dict[str, Any]] = []
+    reasons: list[str] = []
+    taken: set[str] = set()
+
+    def add(name: str, kind: str, own: list[Mapping[str, Any]]) -> None:
+        free = free_name(plain_name(name, "patch"), [p["name"] for p in patches])
+        patches.append({"name": free, "kind": kind, "faces": [_ref(f) for f in own]})
+        taken.update(f["id"] for f in own)
+
+    for row in _by_role(faces, domain["zones"]):
+        add(*row)
+    if patches:
+        reasons.append("Closings, far field, symmetry, periodic and flat sides are patches.")
+    named: dict[str, list[Mapping[str, Any]]] = {}
+    for f in faces:
+        if f["name"] and f["id"] not in taken:
+            named.setdefault(f["name"], []).append(f)
+    for name, own in named.items():
+        add(name, kind_by_name(name), own)
+    if named:
+        reasons.append("Names come from the CAD file.")
+    colours: dict[str, list[Mapping[str, Any]]] = {}
+    for f in faces:
+        if f["colour"] and f["id"] not in taken:
+            colours.setdefault(f["colour"], []).append(f)
+    if len(colours) > 1 or (colours and any(not f["colour"] for f in faces)):
+        most = max(colours, key=lambda c: sum(f["area"] for f in colours[c]))
+        for k, (colour, own) in enumerate(sorted(colours.items())):
+            if colour != most or any(not f["colour"] for f in faces):
+                add(f"colour_{k + 1}", "wall", own)
+        reasons.append("Faces of one colour are one patch.")
+    kinds = [p["kind"] for p in patches]
+    if not {"inlet", "outlet", "far_field", "flat"} & set(kinds):
+        ends = [f for f in _flat_ends(faces) if f["id"] not in taken]
+        for k, (f, kind) in enumerate(zip(ends, ("inlet", "outlet"), strict=False)):
+            add(f"end_{k + 1}", kind, [f])
+        if ends:
+            reasons.append("The two flat ends farthest apart are taken as inlet and outlet.")
+        elif not patches:
+            reasons.append("No flat ends were found, so everything is wall.")
     patches.append({"name": "wall", "kind": "wall", "faces": "rest"})
-    return {"patches": patches}, {"patches": why}
+    reasons.append("All else is wall.")
+    return {"patches": patches}, {"patches": " ".join(reasons)}
 
 
-def _flat_ends(faces: list[dict], low: list[float], high: list[float]) -> list[dict]:
+def _by_role(
+    faces: list[dict], zones: list[dict]
+) -> list[tuple[str, str, list[Mapping[str, Any]]]]:
+    """Patches that follow from how the domain was made: name, kind, faces."""
+    out: list[tuple[str, str, list[Mapping[str, Any]]]] = []
+    openings = sorted((f for f in faces if f["role"] == "opening"), key=lambda f: -f["area"])
+    for zone in sorted({f["zones"][0] for f in openings}):
+        # the largest of a zone lets the fluid out
+        own: list[Mapping[str, Any]] = [f for f in openings if f["zones"][0] == zone]
+        for k, f in enumerate(own):
+            out.append((f["id"], "inlet" if k or len(own) == 1 else "outlet", [f]))
+    far: list[Mapping[str, Any]] = [f for f in faces if f["role"] == "far"]
+    for end, kind in (("ahead", "inlet"), ("behind", "outlet")):
+        own = [f for f in far if f["id"].startswith(end)]
+        if own:
+            out.append((end, kind, own))
+            far = [f for f in far if f not in own]
+    if far:
+        out.append(("far_field", "far_field", far))
+    for name, kind in (
+        ("symmetry", "symmetry"),
+        ("front", "flat"),
+        ("back", "flat"),
+        ("periodic_1", "periodic"),
+        ("periodic_2", "periodic"),
+    ):
+        own = [f for f in faces if f["role"] and f["id"].startswith(name)]
+        if own:
+            out.append((name, kind, own))
+    between: dict[str, list[Mapping[str, Any]]] = {}
+    for f in faces:
+        if f["role"] == "interface":
+            one, other = (zones[z]["name"] for z in f["zones"][:2])
+            between.setdefault(f"{one}_to_{other}", []).append(f)
+    out += [(name, "interface", own) for name, own in between.items()]
+    if len(zones) > 1:
+        for z, zone in enumerate(zones):
+            own = [f for f in faces if not f["role"] and f["zones"] == [z]]
+            if own:
+                out.append((f"{zone['name']}_wall", "wall", own))
+    return out
+
+
+def _flat_ends(faces: list[dict]) -> list[dict]:
     """The two opposite flat faces, the whole model on one side of each, farthest apart."""
-    scale = float(np.linalg.norm(np.subtract(high, low)))
+    if not faces:
+        return []
+    centres = np.array([f["centre"] for f in faces])
+    scale = float(np.linalg.norm(np.ptp(centres, axis=0)))
     flat = [f for f in faces if f["surface"] == "plane" and f["at_end"]]
     best: tuple[float, list[dict]] = (0.0, [])
     for a in flat:
@@ -115,6 +258,8 @@ def sizing_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
             "angle": 18.0,
             "growth": 1.2,
             "gap_cells": gap_cells,
+            "sizes": [],
+            "regions": [],
         },
         {
             "smallest": why_smallest,
@@ -122,6 +267,8 @@ def sizing_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
             "angle": "Twenty edges around a full circle.",
             "growth": "The usual rate for internal flow.",
             "gap_cells": why_gap,
+            "sizes": "None: curvature and gaps decide.",
+            "regions": "None yet.",
         },
     )
 
@@ -143,11 +290,17 @@ def defaults(
 ) -> tuple[dict[str, Any], dict[str, str]] | None:
     """(settings, reasons) of a stage from the reports of earlier ones; None if one is missing."""
     if stage == "geometry":
-        return {}, {}
+        return geometry_defaults()
     if stage == "surface":
-        return {"passes": 9}, {"passes": "Enough for nearly every surface."}
+        return {"passes": 9, "walk_over": 0.0}, {
+            "passes": "Enough for nearly every surface.",
+            "walk_over": "Every edge of the geometry is kept.",
+        }
     if stage == "volume":
-        return {"passes": 8}, {"passes": "Enough for ordinary parts."}
+        return {"passes": 12, "target": 25.0}, {
+            "passes": "Enough for ordinary parts.",
+            "target": "Reached on ordinary parts; sharp corners may forbid it.",
+        }
     if stage == "domain":
         return domain_defaults(reports["geometry"]) if "geometry" in reports else None
     if "domain" not in reports:

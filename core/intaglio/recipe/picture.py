@@ -73,7 +73,7 @@ def picture(
     strong, fine (k, 2, 3): segments drawn heavily (feature edges) and lightly (mesh lines).
     """
     right = np.array([0.87, -0.49, 0.0])
-    up = np.array([-0.22, -0.39, 0.894])
+    up = np.array([0.22, 0.39, 0.894])
     towards = np.cross(right, up)
     frame = np.stack([right, -up, towards])
     p = points @ frame.T

@@ -18,8 +18,11 @@ from typing import Any, Protocol
 from intaglio.recipe import steps
 from intaglio.recipe.blanks import blanks_of, build
 from intaglio.recipe.defaults import defaults
+from intaglio.recipe.domain import domain_step
+from intaglio.recipe.geometry import geometry_step
+from intaglio.recipe.model import Product
 from intaglio.recipe.stages import BY_KEY, STAGES
-from intaglio.recipe.steps import Product, Source
+from intaglio.recipe.taking import Source
 
 Progress = Callable[[str, float, str], None]
 
@@ -112,9 +115,9 @@ def states(
         if error is None and settings is not None and all(n in keys for n in stage.needs):
             inputs = [keys[n] for n in stage.needs] or [source]
             hashed = {**settings, "name": name} if stage.key == "case" else settings
-            if stage.key == "surface":
-                # the facets that the surface starts from follow the sizing settings
-                inputs = [keys["domain"], keys["sizing"]]
+            if not _names_matter(stage.key, settings):
+                # renaming patches asks for no new mesh
+                inputs = [keys[n] for n in stage.needs if n != "patches"]
             key = product_key(stage.key, hashed, inputs)
             keys[stage.key] = key
             report = report_of(key)
@@ -138,6 +141,16 @@ def states(
             )
         )
     return out
+
+
+def _names_matter(stage: str, settings: Mapping[str, Any]) -> bool:
+    """Whether a stage that may look at patches does so with these settings."""
+    if stage == "sizing":
+        shells = any(r["shape"] == "shell" for r in settings["regions"])
+        return bool(settings["sizes"]) or shells
+    if stage == "surface":
+        return settings["walk_over"] > 0
+    return True
 
 
 def stages_before(target: str) -> list[str]:
@@ -201,13 +214,13 @@ def _run(
         return store.get(key)
 
     if stage == "geometry":
-        return steps.geometry_step(source, tell)
+        return geometry_step(settings, source, tell)
     if stage == "domain":
-        return steps.domain_step(settings, product("geometry"), tell)
+        return domain_step(settings, product("geometry"), tell)
     if stage == "patches":
         return steps.patches_step(settings, product("domain"), tell)
     if stage == "sizing":
-        return steps.sizing_step(settings, product("domain"), tell)
+        return steps.sizing_step(settings, product("domain"), product("patches"), tell)
     if stage == "surface":
         sizing_settings = now["sizing"].settings
         assert sizing_settings is not None
@@ -216,10 +229,13 @@ def _run(
             BY_KEY["sizing"].settings(**sizing_settings),
             product("domain"),
             product("sizing"),
+            product("patches"),
             tell,
         )
     if stage == "volume":
-        return steps.volume_step(settings, product("surface"), product("sizing"), tell)
+        return steps.volume_step(
+            settings, product("surface"), product("sizing"), product("domain"), tell
+        )
     done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
     return steps.case_step(settings, name, product("volume"), product("patches"), done, tell)
 

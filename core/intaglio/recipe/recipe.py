@@ -1,5 +1,6 @@
 """Recipe files: a part and the settings of each stage, as YAML."""
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -16,9 +17,9 @@ VERSION = 1
 
 @dataclass(frozen=True)
 class Recipe:
-    """part: path of the CAD file; settings by stage, in order; numbers for expressions."""
+    """parts: paths of the geometry files; settings by stage, in order; numbers for expressions."""
 
-    part: Path
+    parts: tuple[Path, ...]
     name: str
     settings: dict[str, dict[str, Any]]
     numbers: dict[str, float] = field(default_factory=dict)
@@ -39,7 +40,7 @@ def _numbers(raw: Any) -> dict[str, float]:
 
 
 def read_recipe(path: Path) -> Recipe:
-    """Read a recipe. Raises FileRejected or SettingRejected."""
+    """Read a recipe; part may be one file or a list. Raises FileRejected or SettingRejected."""
     try:
         raw = yaml.safe_load(path.read_text(encoding="utf-8"))
     except OSError as error:
@@ -53,7 +54,8 @@ def read_recipe(path: Path) -> Recipe:
             "not-recipe",
             f"{path} is not a recipe of version {VERSION}: “recipe: {VERSION}” is missing.",
         )
-    if not isinstance(raw.get("part"), str):
+    parts = [raw.get("part")] if isinstance(raw.get("part"), str) else raw.get("part")
+    if not isinstance(parts, list) or not parts or not all(isinstance(p, str) for p in parts):
         raise FileRejected("no-part", f"{path} names no part. Add “part: FILE.step”.")
     known = {"recipe", "part", "name", "numbers", *BY_KEY}
     unknown = sorted(str(k) for k in set(raw) - known)
@@ -67,10 +69,10 @@ def read_recipe(path: Path) -> Recipe:
         if not isinstance(own, Mapping):
             raise SettingRejected(key, f"{key} needs settings by name.")
         settings[key] = dict(own)
-    part = Path(raw["part"])
+    files = [Path(p) for p in parts]
     return Recipe(
-        part if part.is_absolute() else path.parent / part,
-        str(raw.get("name") or part.stem),
+        tuple(p if p.is_absolute() else path.parent / p for p in files),
+        str(raw.get("name") or files[0].stem),
         settings,
         _numbers(raw.get("numbers")),
     )
@@ -93,7 +95,7 @@ def plain_settings(recipe: Recipe) -> dict[str, dict[str, Any]]:
 
 def write_recipe(
     path: Path,
-    part: str,
+    part: str | list[str],
     name: str,
     settings: Mapping[str, Mapping[str, Any]],
     reasons: Mapping[str, Mapping[str, str]],
@@ -107,9 +109,13 @@ def write_recipe(
         own = settings.get(stage.key)
         if not own:
             continue
+        # only what has an effect as the other settings are
+        shown = {
+            n for t in stage.sentences if t.shown(own) for n in re.findall(r"\{(\w+)\}", t.text)
+        }
         lines += ["", f"{stage.key}:"]
         for key, b in blanks_of(stage.settings).items():
-            if key not in own:
+            if key not in own or key not in shown:
                 continue
             why = reasons.get(stage.key, {}).get(key, "")
             in_unit = f" in {b.unit.format(unit=unit)}" if b.unit else ""

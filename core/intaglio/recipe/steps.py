@@ -1,244 +1,69 @@
-"""The steps: pure functions from settings and input products to one product and its report."""
+"""The steps after the domain: pure functions from settings and input products to one product and
+its report."""
 
 import io
 import json
 import math
 import zipfile
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
-from pathlib import Path
-from tempfile import TemporaryDirectory
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 import yaml
 from numpy.typing import NDArray
-from OCP.BRepAdaptor import BRepAdaptor_Surface
 
-from intaglio.cad import domain as fluid_domain
-from intaglio.cad.part import Part, area, bounds, centroid, from_bytes, to_bytes, volume
-from intaglio.cad.step import is_sound, read_step
+from intaglio.cad.part import Part, bounds
 from intaglio.cad.surface_mesh import mesh_surface
-from intaglio.cad.tessellation import DENSE, tessellate
+from intaglio.cad.tessellation import tessellate
 from intaglio.case.case import case_document, inlets
 from intaglio.case.case import findings as case_findings
 from intaglio.errors import SettingRejected, StepFailed
-from intaglio.facets.facets import Curves, Facets, edge_uses, enclosed_volume, open_edges
+from intaglio.facets.facets import (
+    Curves,
+    Facets,
+    edge_uses,
+    enclosed_volume,
+    unclosed_edges,
+    zone_surfaces,
+)
+from intaglio.facets.features import meshing_input
 from intaglio.facets.intersections import crossing_triangles
+from intaglio.facets.part import FacetPart
 from intaglio.formats.cgns import cgns_bytes
 from intaglio.formats.stl import patch_files
 from intaglio.formats.vtu import vtu_bytes
-from intaglio.mesh.mesh import Mesh, Patch, tet_mesh
+from intaglio.mesh.mesh import Mesh, Patch, Zone, tet_mesh
 from intaglio.mesh.quality import cell_metrics, summary, tet_volumes, triangle_angles
 from intaglio.mesh.report import histograms, mesh_findings, patch_rows, report
 from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.validity import Finding
+from intaglio.recipe.local_sizes import counted_points, resolved, sides_of
+from intaglio.recipe.model import Product, model_of
 from intaglio.recipe.naming import resolve
 from intaglio.recipe.picture import edge_segments, picture
+from intaglio.recipe.places import distances
 from intaglio.recipe.readme import export_readme
-from intaglio.recipe.stages import Case, Domain, Patches, Sizing, SurfaceMesh, VolumeMesh
+from intaglio.recipe.stages import Case, Patches, Sizing, SurfaceMesh, VolumeMesh
 from intaglio.sizing.forecast import forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import surface_field
 from intaglio.volume.fill import fill
 
 Progress = Callable[[float, str], None]
-Arrays = dict[str, NDArray[Any]]
 
 # a run that would need more memory than this is refused, with the sizes that would fit
 MEMORY_LIMIT = 12e9
 
 
-@dataclass(frozen=True)
-class Product:
-    """What a step made: arrays, and a report of plain data."""
-
-    arrays: Arrays
-    report: dict[str, Any]
-
-
-@dataclass(frozen=True)
-class Source:
-    """The file that a study began with."""
-
-    name: str
-    data: bytes
-
-
-def _bytes(array: NDArray[Any]) -> bytes:
-    return array.astype(np.uint8).tobytes()
-
-
-def _display(part: Part) -> Arrays:
-    """Facets and feature curves for the screen, fine enough to look round."""
-    low, high = bounds(part.shape)
-    scale = float(np.linalg.norm(high - low))
-    facets, curves = tessellate(part, 4e-4 * scale, 0.2)
-    pairs = []
-    for c in range(len(curves.ends)):
-        # the nodes of the tessellation, so that lines lie on the facets' own edges
-        line = curves.points[curves.start[c] : curves.start[c + 1] : DENSE]
-        pairs.append(np.stack([line[:-1], line[1:]], axis=1))
-    lines = np.concatenate(pairs) if pairs else np.zeros((0, 2, 3))
-    drawn = picture(facets.points, facets.triangles, lines, np.zeros((0, 2, 3)))
-    return {
-        "display_points": facets.points.astype(np.float32),
-        "display_triangles": facets.triangles,
-        "display_region": facets.region,
-        "display_lines": lines.astype(np.float32),
-        "picture": np.frombuffer(drawn, np.uint8),
-    }
-
-
-def _rounded(values: NDArray[np.float64] | list[float], scale: float) -> list[float]:
-    """Coordinates without the last digits' noise."""
-    digits = 9 - max(-6, math.floor(math.log10(scale))) if scale > 0 else 9
-    return [round(float(v), digits) + 0.0 for v in values]
-
-
-def geometry_step(source: Source, progress: Progress) -> Product:
-    """Read and measure the part; list its openings and closed spaces."""
-    progress(0.0, "reading the file")
-    with TemporaryDirectory() as folder:
-        path = Path(folder) / "part.step"
-        path.write_bytes(source.data)
-        part = read_step(path, source.name)
-    progress(0.3, "measuring")
-    low, high = bounds(part.shape)
-    scale = float(np.linalg.norm(high - low))
-    found = []
-    if not is_sound(part.shape):
-        found.append(
-            Finding(
-                "unsound",
-                "caution",
-                "The CAD kernel finds faults in the part: edges or faces that do not fit exactly.",
-                advice="Meshing may fail there; exporting the part again often helps.",
-            )
-        )
-    faces = [
-        {
-            "id": f"face_{k + 1}",
-            "surface": _surface_word(part, k),
-            "area": area(f),
-            "centre": _rounded(centroid(f), scale),
-        }
-        for k, f in enumerate(part.faces)
-    ]
-    progress(0.5, "looking for openings")
-    openings = fluid_domain.openings(part)
-    spaces = fluid_domain.spaces(part, openings) if openings or len(part.faces) > 1 else []
-    largest = max(part.solids, key=volume)
-    inside = fluid_domain.any_inside(largest, 1e-7 * scale)
-    progress(0.8, "preparing the picture")
-    body = [
-        {
-            "name": part.body_names[k] if k < len(part.body_names) else f"body_{k + 1}",
-            "volume": volume(s),
-            "faces": len(Part(s, part.unit).faces),
-        }
-        for k, s in enumerate(part.solids)
-    ]
-    data = {
-        "file": source.name,
-        "unit": part.unit,
-        "low": _rounded(low, scale),
-        "high": _rounded(high, scale),
-        "size": _rounded(high - low, scale * 1e3),
-        "volume": volume(part.shape),
-        "area": area(part.shape),
-        "bodies": body,
-        "faces": faces,
-        "openings": [
-            {**asdict(o), "centre": _rounded(list(o.centre), scale), "edges": list(o.edges)}
-            for o in openings
-        ],
-        "spaces": [
-            {"openings": list(s.openings), "volume": s.volume, "pin": _rounded(list(s.pin), scale)}
-            for s in spaces
-        ],
-        "inside": _rounded(inside if inside is not None else (low + high) / 2, scale),
-        "findings": [f.as_dict() for f in found],
-    }
-    arrays = {"brep": np.frombuffer(to_bytes(part), np.uint8), **_display(part)}
-    return Product(arrays, data)
-
-
-def _surface_word(part: Part, face: int) -> str:
-    """plane, cylinder, cone, sphere, torus, or other."""
-    word = BRepAdaptor_Surface(part.faces[face]).GetType().name.split("_")[-1].lower()
-    return word if word in ("plane", "cylinder", "cone", "sphere", "torus") else "other"
-
-
-def _part(product: Product) -> Part:
-    return from_bytes(_bytes(product.arrays["brep"]), product.report["unit"])
-
-
-def domain_step(settings: Domain, geometry: Product, progress: Progress) -> Product:
-    """Extract the fluid body and describe its faces."""
-    part = _part(geometry)
-    progress(0.1, "finding the space at the pin")
-    if settings.where == "as-is":
-        fluid = fluid_domain.fluid_as_is(part)
-    else:
-        openings = fluid_domain.openings(part)
-        known = {o.name for o in openings}
-        unknown = [name for name in settings.closed if name not in known]
-        if unknown:
-            raise SettingRejected(
-                "domain.closed", f"The part has no opening called {', '.join(unknown)}."
-            )
-        pin = (settings.pin[0], settings.pin[1], settings.pin[2])
-        fluid = fluid_domain.fluid_inside(part, openings, settings.closed, pin)
-    progress(0.6, "describing the fluid")
-    body = fluid.part
-    low, high = bounds(body.shape)
-    scale = float(np.linalg.norm(high - low))
-    display = _display(body)
-    faces = []
-    used: dict[str, int] = {}
-    for k, (kind, name) in enumerate(fluid.source):
-        identity = name if kind == "opening" else f"face_{name}"
-        used[identity] = used.get(identity, 0) + 1
-        if used[identity] > 1:
-            identity = f"{identity}_{used[identity]}"
-        row = {
-            "id": identity,
-            "opening": kind == "opening",
-            "surface": _surface_word(body, k),
-            "area": area(body.faces[k]),
-            "centre": _rounded(centroid(body.faces[k]), scale),
-            "normal": [0.0, 0.0, 0.0],
-            "at_end": False,
-        }
-        if row["surface"] == "plane":
-            normal = fluid_domain.plane_normal(body.faces[k])
-            row["normal"] = _rounded(normal, 1.0)
-            heights = display["display_points"].astype(float) @ normal
-            level = float(np.dot(centroid(body.faces[k]), normal))
-            row["at_end"] = bool(heights.max() < level + 1e-5 * scale)
-        faces.append(row)
-    facets, _ = tessellate(body, 1e-3 * scale, 0.3)
-    curved = facets.curvature[facets.curvature > 1e-9 / scale]
-    data = {
-        "unit": body.unit,
-        "low": _rounded(low, scale),
-        "high": _rounded(high, scale),
-        "size": _rounded(high - low, scale * 1e3),
-        "volume": volume(body.shape),
-        "area": area(body.shape),
-        "pin": list(fluid.pin),
-        "faces": faces,
-        "smallest_radius": float(1 / np.percentile(curved, 98)) if len(curved) else None,
-        "findings": [],
-    }
-    return Product({"brep": np.frombuffer(to_bytes(body), np.uint8), **display}, data)
-
-
 def patches_step(settings: Patches, domain: Product, progress: Progress) -> Product:
     """Settle which face belongs to which patch; broken rules are findings of level error."""
     faces = domain.report["faces"]
-    members, found = resolve(settings.patches, [f["id"] for f in faces])
+
+    def locate(spot: list[float]) -> NDArray[np.float64]:
+        return distances(model_of(domain), np.array(spot))
+
+    members, found = resolve(settings.patches, faces, scale_of_report(domain.report), locate)
     of_face = np.full(len(faces), -1, np.int32)
     rows = []
     for k, (row, numbers) in enumerate(zip(settings.patches, members, strict=True)):
@@ -258,8 +83,18 @@ def patches_step(settings: Patches, domain: Product, progress: Progress) -> Prod
     )
 
 
-def _fluid_facets(domain: Product, settings: Sizing) -> tuple[Part, Facets, Curves]:
-    part = _part(domain)
+def scale_of_report(report: Mapping[str, Any]) -> float:
+    """Diagonal of the box of a model."""
+    return float(np.linalg.norm(np.subtract(report["high"], report["low"])))
+
+
+def _fluid_facets(domain: Product, settings: Sizing) -> tuple[Part | None, Facets, Curves]:
+    """The fluid's part, if it is CAD, its facets and feature curves."""
+    model = model_of(domain)
+    if isinstance(model, FacetPart):
+        facets, curves = meshing_input(model)
+        return None, facets, curves
+    part = model
     low, high = bounds(part.shape)
     scale = float(np.linalg.norm(high - low))
     linear = max(min(0.02 * settings.smallest, 2e-3 * scale), 2e-6 * scale)
@@ -267,7 +102,7 @@ def _fluid_facets(domain: Product, settings: Sizing) -> tuple[Part, Facets, Curv
     return part, facets, curves
 
 
-def sizing_step(settings: Sizing, domain: Product, progress: Progress) -> Product:
+def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: Progress) -> Product:
     """Lay out the size field and forecast the counts."""
     low, high = np.array(domain.report["low"]), np.array(domain.report["high"])
     scale = float(np.linalg.norm(high - low))
@@ -284,24 +119,35 @@ def sizing_step(settings: Sizing, domain: Product, progress: Progress) -> Produc
         _refuse(settings, domain, rough * 7)
     progress(0.1, "laying out sizes")
     _, facets, curves = _fluid_facets(domain, settings)
-    gaps = open_edges(facets.triangles)
+    local, found = resolved(settings, domain.report, patches.report, facets, curves)
+    assert local.sides is not None
+    sides = local.sides[facets.region]
+    gaps = unclosed_edges(facets.triangles, sides)
     if len(gaps):
         raise StepFailed(
             "open-surface",
-            f"The fluid's surface has {len(gaps)} free edges; the CAD part is not closed there.",
+            f"The fluid's surface has {len(gaps)} free edges; the geometry is not closed there.",
             facets.points[gaps].mean(axis=1)[:20].tolist(),
         )
-    field = surface_field(
-        facets,
-        curves,
-        settings.smallest,
-        settings.largest,
-        math.radians(settings.angle),
-        settings.growth,
-        settings.gap_cells,
-    )
+    try:
+        field = surface_field(
+            facets,
+            curves,
+            settings.smallest,
+            settings.largest,
+            math.radians(settings.angle),
+            settings.growth,
+            settings.gap_cells,
+            local,
+        )
+    except MemoryError as error:
+        raise SettingRejected(
+            "sizing.regions",
+            f"Region {error} asks for so small edges that its sizes alone fill the memory. "
+            "Raise its edge length.",
+        ) from error
     progress(0.7, "forecasting")
-    expected = forecast(facets, field)
+    expected = forecast(facets, field, sides)
     if expected.memory > MEMORY_LIMIT:
         _refuse(settings, domain, expected.cells)
     wall = sizes(field, facets.points)
@@ -309,7 +155,8 @@ def sizing_step(settings: Sizing, domain: Product, progress: Progress) -> Produc
         "unit": domain.report["unit"],
         "edge": summary(wall),
         "forecast": asdict(expected),
-        "findings": [],
+        "counted": counted_points(curves, local).tolist(),
+        "findings": [f.as_dict() for f in found],
     }
     return Product(
         {
@@ -353,21 +200,36 @@ def surface_step(
     sizing_settings: Sizing,
     domain: Product,
     sizing: Product,
+    patches: Product,
     progress: Progress,
 ) -> Product:
     """Mesh the fluid's surface; refuse one that is open or meets itself."""
     part, facets, curves = _fluid_facets(domain, sizing_settings)
     field = field_of(sizing)
+
+    def shares(share: float) -> None:
+        progress(0.9 * share, "splitting, swapping, smoothing")
+
+    local, _ = resolved(sizing_settings, domain.report, patches.report, facets, curves)
+    assert local.sides is not None
+    # faces are one only within a patch and between the same zones
+    label = np.unique(
+        np.column_stack([local.sides, patches.arrays["patch_of_face"]]), axis=0, return_inverse=True
+    )[1]
     surface = mesh_surface(
         part,
         facets,
         curves,
         field,
-        lambda share: progress(0.9 * share, "splitting, swapping, smoothing"),
+        shares,
         settings.passes,
+        local.counted,
+        label.ravel().astype(np.int32),
+        math.radians(settings.walk_over),
     )
     progress(0.92, "checking")
-    gaps = open_edges(surface.triangles)
+    sides = local.sides[surface.region]
+    gaps = unclosed_edges(surface.triangles, sides)
     if len(gaps):
         raise StepFailed(
             "open-surface",
@@ -401,13 +263,16 @@ def surface_step(
                 "The geometry has a sliver or a sharp tip there, or the edges are too long for it.",
             )
         )
-    enclosed = enclosed_volume(surface.points, surface.triangles)
+    enclosed = [
+        enclosed_volume(surface.points, own) for own in zone_surfaces(surface.triangles, sides)
+    ]
     data = {
         "unit": domain.report["unit"],
         "triangles": len(surface.triangles),
         "points": len(surface.points),
-        "volume": enclosed,
-        "volume_error": enclosed / domain.report["volume"] - 1.0,
+        "volume": sum(enclosed),
+        "zone_volumes": enclosed,
+        "volume_error": sum(enclosed) / domain.report["volume"] - 1.0,
         "quality": {
             "smallest_angle": summary(angles.min(axis=1)),
             "largest_angle": summary(angles.max(axis=1)),
@@ -447,7 +312,7 @@ def _opened(points: NDArray[np.float64], tets: NDArray[np.int32]) -> NDArray[np.
 
 
 def volume_step(
-    settings: VolumeMesh, surface: Product, sizing: Product, progress: Progress
+    settings: VolumeMesh, surface: Product, sizing: Product, domain: Product, progress: Progress
 ) -> Product:
     """Fill the surface with tetrahedra and prove the result."""
     a = surface.arrays
@@ -461,16 +326,21 @@ def volume_step(
         lambda share, doing: progress(0.9 * share, doing),
         max_cells=int(MEMORY_LIMIT / 600),
         improve_passes=settings.passes,
+        target=settings.target,
+        sides=sides_of(domain.report)[region],
     )
     progress(0.92, "checking every cell")
     regions = int(region.max()) + 1
     unit = surface.report["unit"]
+    zones = tuple(Zone(z["name"], z["kind"]) for z in domain.report["zones"])
     mesh = tet_mesh(
         filling.points,
         filling.tets,
         filling.triangles,
         region[filling.origin],
         tuple(Patch(f"face_{k}", "wall") for k in range(regions)),
+        filling.zone,
+        zones,
         unit=unit,
     )
     found = mesh_findings(mesh)
@@ -481,15 +351,17 @@ def volume_step(
             "The filled mesh is not valid: " + " ".join(f.message for f in errors),
             [p for f in errors for p in f.places][:20],
         )
-    enclosed = surface.report["volume"]
     total = report(mesh, found)
-    if abs(total["zones"]["fluid"]["volume"] - enclosed) > 1e-9 * enclosed and not filling.swaps:
-        raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
+    filled = {name: row["volume"] for name, row in total["zones"].items()}
+    for zone, enclosed in zip(zones, surface.report["zone_volumes"], strict=True):
+        if abs(filled[zone.name] - enclosed) > 1e-9 * enclosed and not filling.swaps:
+            raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
     data = {
         "unit": unit,
         "cells": total["cells"],
         "points": total["points"],
-        "volume": total["zones"]["fluid"]["volume"],
+        "volume": sum(filled.values()),
+        "zones": total["zones"],
         "quality": total["quality"],
         "histograms": histograms(mesh),
         "splits": filling.splits,
@@ -501,6 +373,7 @@ def volume_step(
         {
             "points": filling.points,
             "tets": filling.tets,
+            "zone": filling.zone,
             "triangles": filling.triangles,
             "region": region[filling.origin],
             "picture": _opened(filling.points, filling.tets),
@@ -519,6 +392,8 @@ def named_mesh(volume_product: Product, patches: Product) -> Mesh:
         np.ascontiguousarray(a["triangles"]),
         patches.arrays["patch_of_face"][a["region"]],
         tuple(Patch(p["name"], p["kind"]) for p in patches.report["patches"]),
+        np.ascontiguousarray(a["zone"]),
+        tuple(Zone(name, z["kind"]) for name, z in volume_product.report["zones"].items()),
         unit=volume_product.report["unit"],
     )
 

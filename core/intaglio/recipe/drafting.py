@@ -1,0 +1,80 @@
+"""Drafting a recipe from files alone: derived settings, and safe repairs where they are needed."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from intaglio.errors import StepFailed
+from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.taking import Source
+
+# safe repairs in a draft move the surface by at most this share of the diagonal
+SAFE_SHARE = 1e-3
+
+
+@dataclass(frozen=True)
+class Draft:
+    """Settings and reasons by stage; unit; findings that are left, of level error; closed."""
+
+    settings: dict[str, dict[str, Any]]
+    reasons: dict[str, dict[str, str]]
+    unit: str
+    left: list[dict[str, Any]]
+    closed: bool
+
+
+def draft(source: Source, name: str, fluid: str | None) -> Draft:
+    """A draft for the fluid inside, around or as-is, or where the model suggests (None).
+
+    Raises FileRejected, and StepFailed if there is no such fluid.
+    """
+    given: dict[str, dict[str, Any]] = {}
+    store = MemoryStore()
+    report = _geometry(source, name, given, store)
+    if not report["closed"]:
+        tolerance = float(
+            f"{SAFE_SHARE * np.linalg.norm(np.subtract(report['high'], report['low'])):.2g}"
+        )
+        given["geometry"] = {"repairs": [{"do": "repair_safe", "on": True, "tolerance": tolerance}]}
+        report = _geometry(source, name, given, store)
+    if fluid == "inside" and not report["spaces"]:
+        raise StepFailed(
+            "no-space",
+            f"{source.name} encloses no space that closing its openings would complete. "
+            "Draft it with --fluid as-is if the part itself is the fluid, or around.",
+        )
+    if fluid is not None:
+        given["domain"] = {"where": fluid}
+        if fluid == "inside":
+            space = report["spaces"][0]
+            given["domain"] |= {
+                "closed": space["openings"],
+                "pin": [{"name": "fluid", "at": space["pin"], "kind": "fluid"}],
+            }
+        else:
+            given["domain"]["closed"] = []
+    left = [f for f in report["findings"] if f["level"] == "error"]
+    try:
+        rows = run_to("patches", source, name, given, store)
+    except StepFailed:
+        if report["closed"]:
+            raise
+        # the recipe is worth having all the same: what is left to repair is told
+        rows = run_to("geometry", source, name, given, store)
+    return Draft(
+        {s.stage: s.settings for s in rows if s.settings},
+        {s.stage: s.reasons for s in rows},
+        report["unit"],
+        left,
+        report["closed"],
+    )
+
+
+def _geometry(
+    source: Source, name: str, given: dict[str, dict[str, Any]], store: MemoryStore
+) -> dict[str, Any]:
+    rows = {s.stage: s for s in run_to("geometry", source, name, given, store)}
+    report = rows["geometry"].report
+    assert report is not None
+    return report
