@@ -60,6 +60,11 @@ def _geometry(space_volume):
         "unit": "mm",
         "volume": 100.0,
         "inside": [1.0, 2.0, 3.0],
+        "low": [0.0, 0.0, 0.0],
+        "high": [10.0, 5.0, 4.0],
+        "size": [10.0, 5.0, 4.0],
+        "faces": [],
+        "model": {"kind": "cad"},
         "spaces": [{"openings": ["opening_1"], "volume": space_volume, "pin": [0, 0, 0]}],
     }
 
@@ -69,14 +74,23 @@ def test_the_fluid_is_inside_only_if_there_is_room():
     assert settings["where"] == "inside" and settings["closed"] == ["opening_1"]
     settings, reasons = domain_defaults(_geometry(2.0))
     assert settings["where"] == "as-is" and settings["closed"] == []
-    assert set(reasons) == {"where", "closed", "pin"}
-    assert domain_defaults({**_geometry(0), "spaces": []})[0]["where"] == "as-is"
+    assert {"where", "closed", "pin", "along"} <= set(reasons) and settings["along"] == "+x"
+    empty = {**_geometry(0), "spaces": []}
+    assert domain_defaults(empty)[0]["where"] == "as-is"
+    assert domain_defaults({**empty, "model": {"kind": "facets"}})[0]["where"] == "around"
+
+
+ZONES = [{"name": "fluid", "kind": "fluid"}]
 
 
 def _face(name, normal, centre, opening=False, area=1.0, end=True):
     return {
         "id": name,
-        "opening": opening,
+        "name": "",
+        "colour": "",
+        "at": centre,
+        "zones": [0],
+        "role": "opening" if opening else "",
         "surface": "plane",
         "area": area,
         "centre": centre,
@@ -91,7 +105,7 @@ def test_closing_faces_become_patches_the_largest_is_the_outlet():
         _face("opening_2", [-1, 0, 0], [0, 0, 0], True, 2.0),
         _face("face_3", [0, 1, 0], [4, 1, 0]),
     ]
-    rows = patches_defaults({"faces": faces, "low": [0, 0, 0], "high": [9, 1, 1]})[0]["patches"]
+    rows = patches_defaults({"faces": faces, "zones": ZONES})[0]["patches"]
     assert [(r["name"], r["kind"]) for r in rows] == [
         ("opening_1", "outlet"),
         ("opening_2", "inlet"),
@@ -107,14 +121,42 @@ def test_a_fluid_part_gets_its_farthest_flat_ends():
         _face("d", [0, -1, 0], [4, 0, 0]),
         _face("e", [-1, 0, 0], [-5, 0, 0], end=False),
     ]
-    domain = {"faces": faces, "low": [0, 0, 0], "high": [9, 2, 1]}
+    domain = {"faces": faces, "zones": ZONES}
     rows = patches_defaults(domain)[0]["patches"]
     assert [(r["kind"], r["faces"]) for r in rows] == [
-        ("inlet", ["b"]),
-        ("outlet", ["a"]),
+        ("inlet", ["b @ 0 0 0"]),
+        ("outlet", ["a @ 9 0 0"]),
         ("wall", "rest"),
     ]
     assert patches_defaults({**domain, "faces": []})[0]["patches"][0]["kind"] == "wall"
+
+
+def test_names_and_colours_of_the_cad_file_become_patches():
+    faces = [
+        {**_face("a", [1, 0, 0], [9, 0, 0]), "name": "air inlet"},
+        {**_face("b", [-1, 0, 0], [0, 0, 0]), "name": "water_out"},
+        {**_face("c", [0, 1, 0], [4, 2, 0]), "colour": "#aa0000"},
+        _face("d", [0, -1, 0], [4, 0, 0]),
+    ]
+    rows = patches_defaults({"faces": faces, "zones": ZONES})[0]["patches"]
+    assert [(r["name"], r["kind"]) for r in rows] == [
+        ("air_inlet", "inlet"), ("water_out", "outlet"), ("colour_1", "wall"), ("wall", "wall"),
+    ]  # fmt: skip
+
+
+def test_roles_of_the_domain_become_patches():
+    roles = {"ahead": "far", "behind": "far", "left": "far", "right": "far", "symmetry": "symmetry"}
+    faces = [
+        {**_face(n, [1, 0, 0], [k, 0, 0]), "role": r} for k, (n, r) in enumerate(roles.items())
+    ]
+    faces += [{**_face("hull", [0, 0, 0], [5, 5, 5]), "role": ""}]
+    faces += [{**_face("a_to_b_2", [0, 0, 0], [5, 5, 5]), "role": "interface", "zones": [0, 1]}]
+    zones = [{"name": "a", "kind": "fluid"}, {"name": "b", "kind": "solid"}]
+    rows = patches_defaults({"faces": faces, "zones": zones})[0]["patches"]
+    assert [(r["name"], r["kind"], len(r["faces"])) for r in rows[:-1]] == [
+        ("ahead", "inlet", 1), ("behind", "outlet", 1), ("far_field", "far_field", 2),
+        ("symmetry", "symmetry", 1), ("a_to_b", "interface", 1), ("a_wall", "wall", 1),
+    ]  # fmt: skip
 
 
 def test_sizes_follow_the_passage_and_the_tightest_radius():
@@ -136,12 +178,13 @@ def test_sizes_follow_the_passage_and_the_tightest_radius():
 def test_defaults_wait_for_the_reports_they_need():
     assert defaults("domain", {}) is None
     assert defaults("sizing", {"geometry": {}}) is None
-    assert defaults("geometry", {}) == ({}, {})
+    assert defaults("geometry", {})[0] == {"unit": "file", "angle": 40.0, "repairs": []}
 
 
 def test_derived_settings_pass_their_own_checks():
-    for where in ("inside", "as-is"):
-        build("domain", Domain, {"where": where, "closed": [], "pin": [0.0, 1, 2]})
+    for where in ("inside", "around", "as-is"):
+        made = build("domain", Domain, {"where": where, "closed": [], "pin": [0.0, 1, 2]})
+        assert made.pin == [{"name": "fluid", "at": [0.0, 1.0, 2.0], "kind": "fluid"}]
     assert build("sizing", Sizing, {"smallest": 1, "largest": 1}).smallest == 1.0
 
 

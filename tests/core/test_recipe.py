@@ -44,7 +44,7 @@ def test_every_blank_of_every_stage_is_in_its_sentences():
     for stage in STAGES:
         from intaglio.recipe.blanks import blanks_of
 
-        told = " ".join(stage.sentences)
+        told = " ".join(sentence.text for sentence in stage.sentences)
         for name, blank in blanks_of(stage.settings).items():
             assert "{" + name + "}" in told
             assert blank.label and blank.rule
@@ -53,7 +53,7 @@ def test_every_blank_of_every_stage_is_in_its_sentences():
 def test_demo_recipes_fit_the_published_schema():
     for path in sorted((ROOT / "demo/recipes").glob("*.yaml")):
         jsonschema.validate(yaml.safe_load(path.read_text()), recipe_schema())
-        assert read_recipe(path).part.is_file()
+        assert all(p.is_file() for p in read_recipe(path).parts)
 
 
 def test_numbers_are_worked_out():
@@ -124,11 +124,16 @@ def test_same_settings_same_bytes(tmp_path):
 
 
 def test_stages_before():
-    assert stages_before("surface") == ["geometry", "domain", "sizing", "surface"]
+    wanted = ["geometry", "domain", "patches", "sizing", "surface"]
+    assert stages_before("surface") == wanted
     assert stages_before("case")[-2:] == ["volume", "case"]
 
 
-FACES = ["a", "b", "c"]
+FACES = [{"id": name, "at": [float(k), 0.0, 0.0]} for k, name in enumerate("abc")]
+
+
+def _apart(spot):
+    return np.array([abs(spot[0] - k) for k in range(3)])
 
 
 @pytest.mark.parametrize(
@@ -147,10 +152,30 @@ FACES = ["a", "b", "c"]
 )
 def test_rules_of_patches(patches, codes):
     rows = [{"name": n, "kind": "wall", "faces": f} for n, f in patches]
-    members, found = resolve(rows, FACES)
+    members, found = resolve(rows, FACES, 10.0, _apart)
     assert [f.code for f in found] == codes
     placed = [f for m in members for f in m]
     assert len(placed) == len(set(placed))
+
+
+@pytest.mark.parametrize(
+    "reference, faces",
+    [
+        ("b", [1]),
+        ("b @ 1 0 0", [1]),
+        ("b @ 2 0 0", [2]),  # renumbered: the place decides
+        ("gone @ 0 0 0", [0]),
+        ("@ 2 0 0", [2]),
+        ("gone @ 1.5 0 0", []),
+        ("*", [0, 1, 2]),
+        ("B*", [1]),
+    ],
+)
+def test_faces_are_found_by_name_pattern_and_place(reference, faces):
+    rows = [{"name": "p", "kind": "wall", "faces": [reference]}]
+    members, found = resolve(rows, FACES, 10.0, _apart)
+    assert members == [faces]
+    assert ("unknown-face" in [f.code for f in found]) == (not faces)
 
 
 def test_packed_arrays_survive():
