@@ -17,7 +17,7 @@ from django.db import close_old_connections, transaction
 from django.utils import timezone
 
 from intaglio.recipe.plan import run_to, stages_before
-from intaglio.recipe.steps import Source
+from intaglio.recipe.taking import Source
 from studies.models import Job, Study, Variant
 from studies.store import DatabaseStore, load_bytes
 
@@ -166,7 +166,11 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
         variant = Variant.objects.select_for_update().get(id=job.variant_id)
         variant.shown = {**variant.shown, **message["keys"]}
         variant.save(update_fields=["shown"])
-        Study.objects.filter(id=variant.study_id).update(updated=timezone.now())
+        study = Study.objects.select_for_update().get(id=variant.study_id)
+        if job.target == "geometry" and job.source_id != study.source_id:
+            # files were added, and they can be read
+            study.source_id, study.file_name = job.source_id, job.file_name
+        study.save()
         _end(job, Job.State.DONE)
 
 

@@ -18,9 +18,14 @@ LOST = (
 )
 
 
-def enqueue(job: Job) -> None:
-    """Put a saved job on the queue."""
-    job.queue_id = run_job.defer(job_id=str(job.id))
+# what an analyst waits for at the screen comes before long work; what nobody asked for comes last
+_SOON = ("geometry", "domain", "patches")
+
+
+def enqueue(job: Job, unasked: bool = False) -> None:
+    """Put a saved job on the queue. unasked: of the demo, behind everything else."""
+    priority = -10 if unasked else 10 if job.target in _SOON else 0
+    job.queue_id = run_job.configure(priority=priority).defer(job_id=str(job.id))
     job.save(update_fields=["queue_id"])
 
 

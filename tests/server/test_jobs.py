@@ -196,9 +196,9 @@ def test_a_damaged_result_is_told_on_the_screen(ada, variant, work, settings, tm
     _start(ada, variant, "domain")
     work()
     settings.PRODUCT_CACHE = tmp_path / "empty"
-    from studies.api.results import _arrays
+    from studies.api.results import product_arrays
 
-    _arrays.cache_clear()
+    product_arrays.cache_clear()
     key = Product.objects.get(stage="domain").key
     Product.objects.filter(key=key).update(sha256="0" * 64)
     answer = ada.get(f"/api/variants/{variant.id}/stages/domain/view")

@@ -24,7 +24,7 @@ _BINARY = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
 
 
 @functools.lru_cache(maxsize=4)
-def _arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
+def product_arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
     return unpack(load_bytes(key))
 
 
@@ -58,14 +58,21 @@ def _number(request: Request, name: str, default: float | None = None) -> float:
 
 
 class ViewView(APIView):
-    @extend_schema(responses=_BINARY)
+    @extend_schema(responses=_BINARY, parameters=[OpenApiParameter("before", bool)])
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
-        """What the model view draws for a stage: points, triangles, their CAD face, lines."""
+        """What the model view draws for a stage: points, triangles, their CAD face, lines; free
+        edges and edges with more than two faces. before: the geometry as it was read."""
         key = shown_product(variant_of(request.user, variant_id), stage)
-        arrays, _ = _arrays(key)
-        if stage in ("geometry", "domain", "sizing"):
+        arrays, _ = product_arrays(key)
+        if stage == "geometry" and request.query_params.get("before") == "true":
+            names = ("before_points", "before_triangles", "before_region", "before_lines")
+            if names[0] not in arrays:
+                raise Http404("No repair has changed the geometry.")
+            out = {n.removeprefix("before_"): arrays[n] for n in names}
+        elif stage in ("geometry", "domain", "sizing"):
             names = ("display_points", "display_triangles", "display_region", "display_lines")
             out = {n.removeprefix("display_"): arrays[n] for n in names if n in arrays}
+            out |= {n: arrays[n] for n in ("free_lines", "branch_lines") if n in arrays}
             if "display_size" in arrays:
                 out["size"] = arrays["display_size"]
         elif stage in ("surface", "volume"):
@@ -106,7 +113,7 @@ class SliceView(APIView):
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The whole cells that the plane n · x = offset crosses, as their outer faces."""
-        arrays, _ = _arrays(shown_product(variant_of(request.user, variant_id), "volume"))
+        arrays, _ = product_arrays(shown_product(variant_of(request.user, variant_id), "volume"))
         normal = np.array([_number(request, n) for n in ("nx", "ny", "nz")])
         length = float(np.linalg.norm(normal))
         if length == 0:
@@ -125,7 +132,7 @@ class CellsView(APIView):
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The cells whose metric lies between low and high."""
-        arrays, _ = _arrays(shown_product(variant_of(request.user, variant_id), "volume"))
+        arrays, _ = product_arrays(shown_product(variant_of(request.user, variant_id), "volume"))
         metric = _metric(request)
         values = arrays[f"metric_{metric}"]
         low, high = _number(request, "low"), _number(request, "high")
@@ -140,7 +147,7 @@ class PictureView(APIView):
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """The stage's small picture."""
-        arrays, _ = _arrays(shown_product(variant_of(request.user, variant_id), stage))
+        arrays, _ = product_arrays(shown_product(variant_of(request.user, variant_id), stage))
         if "picture" not in arrays:
             raise Http404("This stage has no picture.")
         response = HttpResponse(arrays["picture"].tobytes(), content_type="image/png")
@@ -156,7 +163,7 @@ class ExportView(APIView):
         state = variant_states(variant)[-1]
         if state.report is None or state.key is None:
             raise ValidationError({"detail": "Set up the case first; its result is out of date."})
-        arrays, _ = _arrays(state.key)
+        arrays, _ = product_arrays(state.key)
         name = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
         response = HttpResponse(arrays["zip"].tobytes(), content_type="application/zip")
         response["Content-Disposition"] = f'attachment; filename="{name or "study"}.zip"'

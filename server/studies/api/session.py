@@ -11,8 +11,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from intaglio.recipe.operations import description as operations
 from intaglio.recipe.stages import description
-from studies.api.shapes import SessionShape, SignInShape, StageShape
+from studies.api.shapes import OperationShape, SessionShape, SignInShape, StageShape
 
 
 def _session(request: Request) -> Response:
@@ -45,6 +46,13 @@ class SessionView(APIView):
     def delete(self, request: Request) -> Response:
         logout(request)
         return _session(request)
+
+
+class OperationsView(APIView):
+    @extend_schema(responses=OperationShape(many=True))
+    def get(self, request: Request) -> Response:
+        """All repairs and motions of the geometry, with their blanks."""
+        return Response(operations())
 
 
 class StagesView(APIView):

@@ -34,10 +34,68 @@ class BlankShape(serializers.Serializer):
     choices = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
 
 
+class SentenceShape(serializers.Serializer):
+    text = serializers.CharField()
+    only = serializers.DictField(child=serializers.ListField(child=serializers.CharField()))
+
+
+class OperationShape(serializers.Serializer):
+    key = serializers.CharField()
+    title = serializers.CharField()
+    sentence = serializers.CharField()
+    group = serializers.CharField()
+    cad = serializers.BooleanField()
+    facets = serializers.BooleanField()
+    default = serializers.DictField()
+    blanks = BlankShape(many=True)
+
+
+class TouchShape(serializers.Serializer):
+    face = serializers.IntegerField(min_value=0)
+    at = serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3)
+
+
+class PlacesShape(serializers.Serializer):
+    points = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3),
+        max_length=10_000,
+    )
+
+
+class SizesShape(serializers.Serializer):
+    sizes = serializers.ListField(child=serializers.FloatField())
+
+
+class MeasureShape(serializers.Serializer):
+    first = TouchShape()
+    second = TouchShape(required=False, allow_null=True)
+
+
+class MeasuredShape(serializers.Serializer):
+    at = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
+    distance = serializers.FloatField(required=False)
+    along = serializers.ListField(child=serializers.FloatField(), required=False)
+    between_faces = serializers.FloatField(required=False)
+    angle = serializers.FloatField(required=False)
+    radius = serializers.FloatField(required=False)
+    diameter = serializers.FloatField(required=False)
+    thickness = serializers.FloatField(required=False)
+
+
+class GrowShape(serializers.Serializer):
+    faces = serializers.ListField(child=serializers.CharField())
+    how = serializers.CharField()
+    angle = serializers.FloatField(default=20.0, min_value=0.0, max_value=180.0)
+
+
+class FacesShape(serializers.Serializer):
+    faces = serializers.ListField(child=serializers.CharField())
+
+
 class StageShape(serializers.Serializer):
     key = serializers.CharField()
     title = serializers.CharField()
-    sentences = serializers.ListField(child=serializers.CharField())
+    sentences = SentenceShape(many=True)
     action = serializers.CharField()
     needs = serializers.ListField(child=serializers.CharField())
     blanks = BlankShape(many=True)

@@ -1,6 +1,5 @@
 """The shelf: studies and taking in files."""
 
-import hashlib
 from typing import Any
 
 from django.conf import settings
@@ -13,7 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.errors import FileRejected
+from intaglio.recipe.plan import source_key
 from intaglio.recipe.stages import STAGES
+from intaglio.recipe.taking import Source, together
 from studies.api.access import study_of
 from studies.api.shapes import (
     JobShape,
@@ -24,7 +25,7 @@ from studies.api.shapes import (
     VariantNameShape,
 )
 from studies.models import Job, Product, Study, Variant
-from studies.store import save_bytes
+from studies.store import load_bytes, save_bytes
 from studies.tasks import enqueue
 
 
@@ -75,27 +76,64 @@ class StudiesView(APIView):
 
     @extend_schema(request=UploadShape, responses={202: JobShape})
     def post(self, request: Request) -> Response:
-        """Take in a file: it is stored, and a job reads it; the study begins when that succeeds."""
+        """Take in files: they are stored, and a job reads them; the study begins when that
+        succeeds."""
         shape = UploadShape(data=request.data)
-        upload = request.FILES.get("file")
-        if upload is None:
-            raise ValidationError({"detail": "Choose a STEP file to begin a study."})
+        source = _uploaded(request)
+        shape.is_valid(raise_exception=True)
+        with transaction.atomic():
+            kept = save_bytes(source_key(source.data), "source", {}, source.data)
+            job = Job.objects.create(
+                owner=request.user, source=kept, file_name=source.name[:255], target="geometry"
+            )
+            enqueue(job)
+        return Response(JobShape(job).data, status=202)
+
+
+def _uploaded(request: Request, first: list[tuple[str, bytes]] | None = None) -> Source:
+    """The files sent, after those there were, as one source. Raises FileRejected."""
+    uploads = request.FILES.getlist("file")
+    if not uploads:
+        raise ValidationError({"detail": "Choose a geometry file."})
+    files = list(first or [])
+    total = sum(len(data) for _, data in files)
+    for upload in uploads:
         name = upload.name or "part.step"
         if upload.size == 0:
             raise FileRejected("empty", f"{name} is empty. Export it again from the CAD program.")
-        if upload.size > settings.UPLOAD_BYTES:
+        total += upload.size
+        if total > settings.UPLOAD_BYTES:
             raise FileRejected(
                 "too-large",
                 f"{name} has {upload.size / 2**20:,.1f} MiB; the limit is "
-                f"{settings.UPLOAD_BYTES / 2**20:,.1f} MiB. Leave out bodies that the flow never "
-                "sees and export it again.",
+                f"{settings.UPLOAD_BYTES / 2**20:,.1f} MiB in all. Leave out bodies that the flow "
+                "never sees and export it again.",
             )
-        shape.is_valid(raise_exception=True)
-        data = upload.read()
+        files.append((name, upload.read()))
+    return together(files)
+
+
+class FilesView(APIView):
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(request=UploadShape, responses={202: JobShape})
+    def post(self, request: Request, study_id: int) -> Response:
+        """Add files to a study's geometry: a job reads them all, and only if that succeeds do they
+        become the study's, and every variant out of date."""
+        study = study_of(request.user, study_id)
+        old = Source(study.file_name, load_bytes(study.source_id))
+        source = _uploaded(request, old.files())
+        variant = study.variants.first()
         with transaction.atomic():
-            source = save_bytes(hashlib.sha256(data).hexdigest(), "source", {}, data)
+            kept = save_bytes(source_key(source.data), "source", {}, source.data)
             job = Job.objects.create(
-                owner=request.user, source=source, file_name=name[:255], target="geometry"
+                owner=request.user,
+                study=study,
+                variant=variant,
+                source=kept,
+                file_name=source.name[:255],
+                target="geometry",
+                settings=variant.settings if variant else {},
             )
             enqueue(job)
         return Response(JobShape(job).data, status=202)

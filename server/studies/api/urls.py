@@ -3,7 +3,7 @@
 from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 
-from studies.api import jobs, results, session, studies, variants
+from studies.api import geometry, jobs, results, session, studies, variants
 
 _VARIANT = "variants/<int:variant_id>"
 
@@ -11,10 +11,12 @@ urlpatterns = [
     path("schema", SpectacularAPIView.as_view()),
     path("session", session.SessionView.as_view()),
     path("stages", session.StagesView.as_view()),
+    path("operations", session.OperationsView.as_view()),
     path("studies", studies.StudiesView.as_view()),
     path("studies/<int:study_id>", studies.StudyView.as_view()),
     path("studies/<int:study_id>/duplicate", studies.DuplicateView.as_view()),
     path("studies/<int:study_id>/variants", studies.VariantsView.as_view()),
+    path("studies/<int:study_id>/files", studies.FilesView.as_view()),
     path(_VARIANT, variants.VariantView.as_view()),
     path(f"{_VARIANT}/settings", variants.SettingsView.as_view()),
     path(f"{_VARIANT}/undo", variants.UndoView.as_view()),
@@ -25,6 +27,11 @@ urlpatterns = [
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/picture", results.PictureView.as_view()),
+    path(f"{_VARIANT}/stages/<str:stage>/measure", geometry.MeasureView.as_view()),
+    path(f"{_VARIANT}/stages/<str:stage>/select", geometry.SelectView.as_view()),
+    path(f"{_VARIANT}/stages/<str:stage>/geometry", geometry.GeometryView.as_view()),
+    path(f"{_VARIANT}/sizes", geometry.SizesView.as_view()),
+    path(f"{_VARIANT}/enclosure", geometry.EnclosureView.as_view()),
     path("jobs", jobs.JobsView.as_view()),
     path("jobs/<uuid:job_id>", jobs.JobView.as_view()),
     path("jobs/<uuid:job_id>/cancel", jobs.CancelView.as_view()),

@@ -1,4 +1,4 @@
-"""`manage.py demo`: the demo account and the demo study, made like any other."""
+"""`manage.py demo`: the demo account and the demo studies, made like any other."""
 
 import hashlib
 from pathlib import Path
@@ -13,27 +13,42 @@ from studies.models import Job, Study
 from studies.store import save_bytes
 from studies.tasks import enqueue
 
+# the file of each demo study, and how far it is run at the start
+DEMOS = (
+    ("bracket_bad.step", "patches"),
+    ("slot.step", "patches"),
+    ("buoy.stl", "patches"),
+    ("cooler.step", "patches"),
+    ("ejector.step", "case"),
+)
+
 ACCOUNT, PASSWORD = "demo", "northmere"
 
 
 class Command(BaseCommand):
-    help = "Create the demo account and queue the demo study, if they are not there."
+    help = "Create the demo account and queue the demo studies, if they are not there."
 
     def handle(self, *args, **options) -> None:
         user, made = get_user_model().objects.get_or_create(username=ACCOUNT)
         if made:
             user.set_password(PASSWORD)
             user.save()
-        if Study.objects.filter(owner=user, file_name="ejector.step").exists():
+        for file, target in DEMOS:
+            self._study(user, Path(settings.ROOT) / "demo/models" / file, target)
+
+    def _study(self, user, path: Path, target: str) -> None:
+        name = path.name
+        if Study.objects.filter(owner=user, file_name=name).exists():
             return
-        if Job.objects.filter(owner=user, file_name="ejector.step").exists():
+        if Job.objects.filter(owner=user, file_name=name).exists():
             return
-        data = (Path(settings.ROOT) / "demo/models/ejector.step").read_bytes()
-        given = plain_settings(read_recipe(Path(settings.ROOT) / "demo/recipes/ejector.yaml"))
+        data = path.read_bytes()
+        recipe = read_recipe(Path(settings.ROOT) / "demo/recipes" / f"{path.stem}.yaml")
+        given = plain_settings(recipe)
         with transaction.atomic():
             source = save_bytes(hashlib.sha256(data).hexdigest(), "source", {}, data)
             study = Study.objects.create(
-                owner=user, name="ejector", file_name="ejector.step", source=source
+                owner=user, name=recipe.name, file_name=name, source=source
             )
             variant = study.variants.create(name="first", settings=given)
             job = Job.objects.create(
@@ -41,9 +56,9 @@ class Command(BaseCommand):
                 study=study,
                 variant=variant,
                 source=source,
-                file_name="ejector.step",
-                target="case",
+                file_name=name,
+                target=target,
                 settings=given,
             )
-            enqueue(job)
-        self.stdout.write("demo study queued")
+            enqueue(job, unasked=True)
+        self.stdout.write(f"demo study {recipe.name} queued")

@@ -1,0 +1,160 @@
+"""Working on geometry by pointer: ruler, growing selections, the enclosure, files of a stage."""
+
+import functools
+import io
+import zipfile
+
+import numpy as np
+from django.http import Http404, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from intaglio.recipe.blanks import build
+from intaglio.recipe.domain import enclosure_of
+from intaglio.recipe.measure import measure
+from intaglio.recipe.model import Model, Product, model_of
+from intaglio.recipe.select import grow
+from intaglio.recipe.stages import Domain
+from intaglio.recipe.steps import field_of
+from intaglio.recipe.writing import PER, WRITTEN, files_of, patch_faces, stage_model
+from intaglio.sizing.octree import SizeField, sizes
+from studies.api.access import variant_of
+from studies.api.results import product_arrays, shown_product
+from studies.api.shapes import (
+    FacesShape,
+    GrowShape,
+    MeasuredShape,
+    MeasureShape,
+    PlacesShape,
+    SizesShape,
+)
+from studies.api.variants import variant_states
+from studies.models import Variant
+from studies.store import DatabaseStore
+
+_STAGES = ("geometry", "domain")
+
+
+def _product(variant: Variant, stage: str) -> Product:
+    arrays, report = product_arrays(shown_product(variant, stage))
+    return Product(arrays, report)
+
+
+@functools.lru_cache(maxsize=4)
+def _model(key: str) -> Model:
+    arrays, report = product_arrays(key)
+    return model_of(Product(arrays, report))
+
+
+class MeasureView(APIView):
+    @extend_schema(request=MeasureShape, responses=MeasuredShape)
+    def post(self, request: Request, variant_id: int, stage: str) -> Response:
+        """Distances, angle, radius, wall thickness between touched places of a stage's geometry."""
+        if stage not in _STAGES:
+            raise Http404("The ruler works on Geometry and Domain.")
+        model = _model(shown_product(variant_of(request.user, variant_id), stage))
+        shape = MeasureShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        asked = shape.validated_data
+        return Response(measure(model, asked["first"], asked.get("second")))
+
+
+@functools.lru_cache(maxsize=2)
+def _field(key: str) -> SizeField:
+    arrays, report = product_arrays(key)
+    return field_of(Product(arrays, report))
+
+
+class SizesView(APIView):
+    @extend_schema(request=PlacesShape, responses=SizesShape)
+    def post(self, request: Request, variant_id: int) -> Response:
+        """Edge lengths of the size field at places: one point, or points along a line."""
+        key = shown_product(variant_of(request.user, variant_id), "sizing")
+        shape = PlacesShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        points = np.array(shape.validated_data["points"], float).reshape(-1, 3)
+        return Response({"sizes": sizes(_field(key), points).tolist()})
+
+
+class SelectView(APIView):
+    @extend_schema(request=GrowShape, responses=FacesShape)
+    def post(self, request: Request, variant_id: int, stage: str) -> Response:
+        """The faces that a selection grows to."""
+        if stage not in _STAGES:
+            raise Http404("Faces are selected in Geometry and Domain.")
+        key = shown_product(variant_of(request.user, variant_id), stage)
+        shape = GrowShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        report = DatabaseStore().report(key) or {}
+        return Response({"faces": grow(report, **shape.validated_data)})
+
+
+class EnclosureView(APIView):
+    @extend_schema(responses=OpenApiTypes.OBJECT)
+    def get(self, request: Request, variant_id: int) -> Response:
+        """The enclosure that the settings ask for, before anything is run."""
+        states = {s.stage: s for s in variant_states(variant_of(request.user, variant_id))}
+        report, domain = states["geometry"].report, states["domain"]
+        if report is None or domain.settings is None or domain.error is not None:
+            raise Http404("There is no geometry to enclose yet.")
+        low, high = np.array(report["low"]), np.array(report["high"])
+        settings = build("domain", Domain, domain.settings)
+        shape = enclosure_of(settings, low, high)
+        axis = int(np.abs(shape.along).argmax())
+        return Response(
+            {
+                "shape": shape.shape,
+                "along": shape.along.tolist(),
+                "low": shape.low.tolist(),
+                "high": shape.high.tolist(),
+                "radius": shape.radius,
+                "end_radius": shape.end_radius,
+                "symmetry": shape.symmetry,
+                "length": float((high - low)[axis]),
+                "body": [low.tolist(), high.tolist()],
+            }
+        )
+
+
+class GeometryView(APIView):
+    @extend_schema(
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter(n, str) for n in ("as", "per")],
+    )
+    def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
+        """A stage's geometry as STEP, BREP, STL, OBJ or PLY; per body or patch as a zip."""
+        variant = variant_of(request.user, variant_id)
+        suffix = "." + request.query_params.get("as", "stl")
+        per = request.query_params.get("per", "whole")
+        if suffix not in WRITTEN or per not in PER:
+            raise ValidationError(
+                {"detail": f"Choose one of {', '.join(WRITTEN)}, per one of {', '.join(PER)}."}
+            )
+        model = stage_model(stage, _product(variant, stage))
+        patches = None
+        if per == "patch" and stage != "geometry":
+            states = {s.stage: s.report for s in variant_states(variant)}
+            settled, domain = states["patches"], states["domain"]
+            if settled is not None and domain is not None:
+                patches = patch_faces(settled, domain)
+        stem = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
+        files = files_of(model, suffix, per, f"{stem}_{stage}", patches)
+        if per == "whole":
+            (name, data), *_ = files.items()
+        else:
+            name, data = f"{stem}_{stage}.zip", _zipped(files)
+        response = HttpResponse(data, content_type="application/octet-stream")
+        response["Content-Disposition"] = f'attachment; filename="{name}"'
+        return response
+
+
+def _zipped(files: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return out.getvalue()
