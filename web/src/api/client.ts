@@ -6,6 +6,8 @@ export type Shape<K extends keyof components["schemas"]> = components["schemas"]
 export type Job = Required<Shape<"JobShape">>;
 export type Study = Shape<"StudyShape">;
 export type StageDescription = Shape<"StageShape">;
+export type OperationDescription = Shape<"OperationShape">;
+export type Sentence = Shape<"SentenceShape">;
 export type BlankDescription = Shape<"BlankShape">;
 export type Problem = Shape<"ProblemShape">;
 

@@ -1,7 +1,16 @@
 /** The server's state in the query cache, and the stream that keeps it fresh. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { binary, get, type Job, patch, post, type StageDescription, type Study } from "./client";
+import {
+  binary,
+  get,
+  type Job,
+  type OperationDescription,
+  patch,
+  post,
+  type StageDescription,
+  type Study,
+} from "./client";
 import type { Variant } from "./reports";
 
 export interface Session {
@@ -16,6 +25,13 @@ export const useStages = () =>
   useQuery({
     queryKey: ["stages"],
     queryFn: () => get<StageDescription[]>("stages"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const useOperations = () =>
+  useQuery({
+    queryKey: ["operations"],
+    queryFn: () => get<OperationDescription[]>("operations"),
     staleTime: Number.POSITIVE_INFINITY,
   });
 
@@ -35,10 +51,16 @@ export const useVariant = (id: number | undefined) =>
 export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => get<Job[]>("jobs") });
 
 /** Arrays of a stage's result; the product's key makes a new result a new entry. */
-export const useView = (variant: number, stage: string | null, product: string | null) =>
+export const useView = (
+  variant: number,
+  stage: string | null,
+  product: string | null,
+  before = false,
+) =>
   useQuery({
-    queryKey: ["view", variant, stage, product],
-    queryFn: ({ signal }) => binary(`variants/${variant}/stages/${stage}/view`, signal),
+    queryKey: ["view", variant, stage, product, before],
+    queryFn: ({ signal }) =>
+      binary(`variants/${variant}/stages/${stage}/view${before ? "?before=true" : ""}`, signal),
     enabled: stage !== null && product !== null,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 20_000,
@@ -58,7 +80,11 @@ function withChange(variant: Variant, change: Record<string, Record<string, unkn
 
 export function useSettings(variant: number) {
   const client = useQueryClient();
+  const mutationKey = ["settings", variant];
   return useMutation({
+    mutationKey,
+    // one after the other, in the order they were made: a later one may depend on an earlier one
+    scope: { id: `settings ${variant}` },
     mutationFn: (change: Record<string, Record<string, unknown>>) =>
       patch<Variant>(`variants/${variant}/settings`, change),
     // shown at once; taken back if the server refuses it
@@ -68,7 +94,10 @@ export function useSettings(variant: number) {
       return { before };
     },
     onError: (_error, _change, held) => client.setQueryData(["variant", variant], held?.before),
-    onSuccess: (data) => client.setQueryData(["variant", variant], data),
+    // an answer does not know of changes that still wait: only the last one is shown
+    onSuccess: (data) => {
+      if (client.isMutating({ mutationKey }) <= 1) client.setQueryData(["variant", variant], data);
+    },
   });
 }
 

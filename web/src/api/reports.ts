@@ -7,6 +7,49 @@ export interface Finding {
   count: number;
   places: number[][];
   advice: string;
+  size?: number;
+  measure?: string;
+  cause?: string;
+  faces?: string[];
+  repairs?: { label: string; operation: Operation }[];
+  histogram?: { edges: number[]; count: number[] } | null;
+}
+
+/** One entry of the list of repairs: what to do, whether it is on, and its settings. */
+export interface Operation {
+  do: string;
+  on?: boolean;
+  [name: string]: unknown;
+}
+
+export interface LogRow {
+  do: string;
+  on: boolean;
+  done: string;
+  count: number;
+  volume_change: number;
+  area_change: number;
+  actions: { do: string; title: string; done: string; volume_change: number }[];
+  problem: string | null;
+  places: number[][];
+}
+
+export interface Feature {
+  kind: string;
+  faces: string[];
+  size: number;
+  centre: number[];
+}
+
+export interface Pin {
+  name: string;
+  at: number[];
+  kind: "fluid" | "dry";
+}
+
+export interface ModelNames {
+  kind: "cad" | "facets";
+  unit: string;
 }
 
 export interface Opening {
@@ -23,7 +66,14 @@ export interface Face {
   surface: string;
   area: number;
   centre: number[];
+  at: number[];
+  normal: number[];
+  radius: number;
+  name: string;
+  colour: string;
   opening?: boolean;
+  role?: string;
+  zones?: number[];
 }
 
 export interface GeometryReport {
@@ -34,10 +84,16 @@ export interface GeometryReport {
   high: number[];
   volume: number;
   area: number;
-  bodies: { name: string; volume: number; faces: number }[];
+  model: ModelNames;
+  unit_known: boolean;
+  closed: boolean;
+  triangles: number | null;
+  bodies: { name: string; volume: number; area: number; faces: number[]; solid: boolean }[];
   faces: Face[];
   openings: Opening[];
   spaces: { openings: string[]; volume: number; pin: number[] }[];
+  features: Feature[];
+  log: LogRow[];
   findings: Finding[];
 }
 
@@ -48,7 +104,10 @@ export interface DomainReport {
   high: number[];
   volume: number;
   area: number;
+  model: ModelNames;
   pin: number[];
+  zones: { name: string; kind: string; volume: number }[];
+  links: [number, number, number][];
   faces: Face[];
   findings: Finding[];
 }

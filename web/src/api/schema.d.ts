@@ -54,6 +54,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All repairs and motions of the geometry, with their blanks. */
+        get: operations["operations_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -95,7 +112,10 @@ export interface paths {
         };
         get: operations["studies_list"];
         put?: never;
-        /** @description Take in a file: it is stored, and a job reads it; the study begins when that succeeds. */
+        /**
+         * @description Take in files: they are stored, and a job reads them; the study begins when that
+         *     succeeds.
+         */
         post: operations["studies_create"];
         delete?: never;
         options?: never;
@@ -130,6 +150,26 @@ export interface paths {
         put?: never;
         /** @description A study of one's own with the same part, variants and results. */
         post: operations["studies_duplicate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Add files to a study's geometry: a job reads them all, and only if that succeeds do they
+         *     become the study's, and every variant out of date.
+         */
+        post: operations["studies_files_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -178,6 +218,23 @@ export interface paths {
         };
         /** @description The cells whose metric lies between low and high. */
         get: operations["variants_cells_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/enclosure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The enclosure that the settings ask for, before anything is run. */
+        get: operations["variants_enclosure_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -253,6 +310,23 @@ export interface paths {
         patch: operations["variants_settings_partial_update"];
         trace?: never;
     };
+    "/api/variants/{variant_id}/sizes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Edge lengths of the size field at places: one point, or points along a line. */
+        post: operations["variants_sizes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/slice": {
         parameters: {
             query?: never;
@@ -264,6 +338,40 @@ export interface paths {
         get: operations["variants_slice_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/stages/{stage}/geometry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A stage's geometry as STEP, BREP, STL, OBJ or PLY; per body or patch as a zip. */
+        get: operations["variants_stages_geometry_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/stages/{stage}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Distances, angle, radius, wall thickness between touched places of a stage's geometry. */
+        post: operations["variants_stages_measure_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -287,6 +395,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/stages/{stage}/select": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The faces that a selection grows to. */
+        post: operations["variants_stages_select_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/stages/{stage}/view": {
         parameters: {
             query?: never;
@@ -294,7 +419,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What the model view draws for a stage: points, triangles, their CAD face, lines. */
+        /**
+         * @description What the model view draws for a stage: points, triangles, their CAD face, lines; free
+         *     edges and edges with more than two faces. before: the geometry as it was read.
+         */
         get: operations["variants_stages_view_retrieve"];
         put?: never;
         post?: never;
@@ -345,6 +473,18 @@ export interface components {
          * @enum {string}
          */
         ConditionEnum: "current" | "outdated" | "none";
+        FacesShape: {
+            faces: string[];
+        };
+        GrowShape: {
+            faces: string[];
+            how: string;
+            /**
+             * Format: double
+             * @default 20
+             */
+            angle: number;
+        };
         JobShape: {
             /** Format: uuid */
             id?: string;
@@ -366,14 +506,49 @@ export interface components {
             /** Format: date-time */
             ended?: string | null;
         };
+        MeasureShape: {
+            first: components["schemas"]["TouchShape"];
+            second?: components["schemas"]["TouchShape"] | null;
+        };
+        MeasuredShape: {
+            at: number[][];
+            /** Format: double */
+            distance?: number;
+            along?: number[];
+            /** Format: double */
+            between_faces?: number;
+            /** Format: double */
+            angle?: number;
+            /** Format: double */
+            radius?: number;
+            /** Format: double */
+            diameter?: number;
+            /** Format: double */
+            thickness?: number;
+        };
         NewVariantShape: {
             name: string;
             /** @description the variant to branch from */
             source: number;
         };
+        OperationShape: {
+            key: string;
+            title: string;
+            sentence: string;
+            group: string;
+            cad: boolean;
+            facets: boolean;
+            default: {
+                [key: string]: unknown;
+            };
+            blanks: components["schemas"]["BlankShape"][];
+        };
         PatchedStudyChangeShape: {
             name?: string;
             archived?: boolean;
+        };
+        PlacesShape: {
+            points: number[][];
         };
         ProblemShape: {
             code: string;
@@ -384,6 +559,12 @@ export interface components {
         RunShape: {
             target: string;
         };
+        SentenceShape: {
+            text: string;
+            only: {
+                [key: string]: string[];
+            };
+        };
         SessionShape: {
             username: string | null;
             upload_limit: number;
@@ -392,10 +573,13 @@ export interface components {
             username: string;
             password: string;
         };
+        SizesShape: {
+            sizes: number[];
+        };
         StageShape: {
             key: string;
             title: string;
-            sentences: string[];
+            sentences: components["schemas"]["SentenceShape"][];
             action: string;
             needs: string[];
             blanks: components["schemas"]["BlankShape"][];
@@ -434,6 +618,10 @@ export interface components {
             cells: number | null;
             picture: string | null;
             variants: components["schemas"]["VariantNameShape"][];
+        };
+        TouchShape: {
+            face: number;
+            at: number[];
         };
         UploadShape: {
             /** Format: uri */
@@ -518,6 +706,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
+    operations_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationShape"][];
                 };
             };
         };
@@ -714,6 +921,31 @@ export interface operations {
             };
         };
     };
+    studies_files_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadShape"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
     studies_variants_create: {
         parameters: {
             query?: never;
@@ -783,6 +1015,29 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    variants_enclosure_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };
@@ -881,6 +1136,33 @@ export interface operations {
             };
         };
     };
+    variants_sizes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["PlacesShape"];
+                "multipart/form-data": components["schemas"]["PlacesShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SizesShape"];
+                };
+            };
+        };
+    };
     variants_slice_retrieve: {
         parameters: {
             query?: {
@@ -908,6 +1190,59 @@ export interface operations {
             };
         };
     };
+    variants_stages_geometry_retrieve: {
+        parameters: {
+            query?: {
+                as?: string;
+                per?: string;
+            };
+            header?: never;
+            path: {
+                stage: string;
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    variants_stages_measure_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stage: string;
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["MeasureShape"];
+                "multipart/form-data": components["schemas"]["MeasureShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredShape"];
+                };
+            };
+        };
+    };
     variants_stages_picture_retrieve: {
         parameters: {
             query?: never;
@@ -930,9 +1265,39 @@ export interface operations {
             };
         };
     };
-    variants_stages_view_retrieve: {
+    variants_stages_select_create: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                stage: string;
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GrowShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["GrowShape"];
+                "multipart/form-data": components["schemas"]["GrowShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacesShape"];
+                };
+            };
+        };
+    };
+    variants_stages_view_retrieve: {
+        parameters: {
+            query?: {
+                before?: boolean;
+            };
             header?: never;
             path: {
                 stage: string;

@@ -70,7 +70,13 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
       else if (event.key === "f") view.current?.fit();
       else if (event.key === "r") runTo(stage);
       else if (event.key === "?") setSheet(true);
-      else if (event.key === "Escape") useViewStore.getState().setSelected([]);
+      else if (event.key === "Escape") {
+        const { tool, setTool, setSelected } = useViewStore.getState();
+        if (tool === "turn") setSelected([]);
+        else setTool("turn");
+      } else if (event.key === "t") useViewStore.getState().setTool("turn");
+      else if (event.key === "b") useViewStore.getState().setTool("box");
+      else if (event.key === "m") useViewStore.getState().setTool("ruler");
       else if (event.key === "l") useViewStore.getState().setLines(!useViewStore.getState().lines);
       else if (event.key === "+") view.current?.zoomAt(null, 1.25);
       else if (event.key === "-") view.current?.zoomAt(null, 0.8);

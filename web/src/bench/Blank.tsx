@@ -4,9 +4,14 @@ import type { BlankDescription } from "../api/client";
 import type { PatchSetting } from "../api/reports";
 import { measure } from "../parts/numbers";
 import { reportOf, useBench } from "./context";
+import { BodiesBlank, FacesBlank } from "./FacesBlank";
+import { OperationsBlank } from "./OperationsBlank";
 import { PatchesBlank } from "./PatchesBlank";
+import { PinsBlank } from "./PinsBlank";
+import { RegionsBlank } from "./RegionsBlank";
+import { SizesBlank } from "./SizesBlank";
 
-interface Props {
+export interface BlankProps {
   blank: BlankDescription;
   value: unknown;
   reason?: string;
@@ -15,10 +20,16 @@ interface Props {
   change: (value: unknown) => void;
 }
 
-export function Blank(props: Props) {
+export function Blank(props: BlankProps) {
   const { blank } = props;
   if (blank.type === "patches")
     return <PatchesBlank {...props} value={props.value as PatchSetting[]} />;
+  if (blank.type === "operations") return <OperationsBlank {...props} />;
+  if (blank.type === "sizes") return <SizesBlank {...props} />;
+  if (blank.type === "regions") return <RegionsBlank {...props} />;
+  if (blank.type === "pins") return <PinsBlank {...props} />;
+  if (blank.type === "faces") return <FacesBlank {...props} />;
+  if (blank.type === "names" && blank.name !== "closed") return <BodiesBlank {...props} />;
   if (blank.type === "choice") return <ChoiceBlank {...props} />;
   if (blank.type === "names") return <NamesBlank {...props} />;
   if (blank.type === "point") return <PointBlank {...props} />;
@@ -26,7 +37,7 @@ export function Blank(props: Props) {
 }
 
 /** What a blank tells on hover or focus: where its value comes from, and the rule of thumb. */
-function Hint({
+export function Hint({
   blank,
   reason,
   changed,
@@ -61,18 +72,18 @@ function Hint({
   );
 }
 
-function shown(value: unknown): string {
+export function shownValue(value: unknown): string {
   return typeof value === "number" ? String(Number(value.toPrecision(10))) : String(value ?? "");
 }
 
-function NumberBlank({ blank, value, reason, changed, wrong, change }: Props) {
+function NumberBlank({ blank, value, reason, changed, wrong, change }: BlankProps) {
   const { unit } = useBench();
-  const [text, setText] = useState(shown(value));
+  const [text, setText] = useState(shownValue(value));
   const id = useId();
-  useEffect(() => setText(shown(value)), [value]);
+  useEffect(() => setText(shownValue(value)), [value]);
   const commit = () => {
     const clean = text.trim().replace(",", ".");
-    if (clean === shown(value)) return;
+    if (clean === shownValue(value)) return;
     const number = Number(clean);
     // an expression or nonsense goes to the server as it is: it says what is wrong
     change(clean !== "" && Number.isFinite(number) ? number : clean);
@@ -90,8 +101,9 @@ function NumberBlank({ blank, value, reason, changed, wrong, change }: Props) {
         onChange={(e) => setText(e.target.value)}
         onBlur={commit}
         onKeyDown={(e) => {
-          if (e.key === "Enter") commit();
-          if (e.key === "Escape") setText(shown(value));
+          // the hint, which stands over what follows, goes with the focus
+          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Escape") setText(shownValue(value));
         }}
       />
       {blank.unit && (
@@ -104,7 +116,7 @@ function NumberBlank({ blank, value, reason, changed, wrong, change }: Props) {
   );
 }
 
-function ChoiceBlank({ blank, value, reason, changed, change }: Props) {
+function ChoiceBlank({ blank, value, reason, changed, change }: BlankProps) {
   const id = useId();
   const words = blank.choices.find(([key]) => key === value)?.[1] ?? String(value);
   return (
@@ -133,7 +145,7 @@ function ChoiceBlank({ blank, value, reason, changed, change }: Props) {
   );
 }
 
-function NamesBlank({ blank, value, reason, changed, change }: Props) {
+function NamesBlank({ blank, value, reason, changed, change }: BlankProps) {
   const { variant, unit } = useBench();
   const id = useId();
   const names = (value as string[]) ?? [];
@@ -171,16 +183,16 @@ function NamesBlank({ blank, value, reason, changed, change }: Props) {
   );
 }
 
-function PointBlank({ blank, value, reason, changed, wrong, change }: Props) {
+export function PointBlank({ blank, value, reason, changed, wrong, change }: BlankProps) {
   const { unit } = useBench();
   const id = useId();
   const point = (value as number[]) ?? [0, 0, 0];
-  const [texts, setTexts] = useState(point.map(shown));
+  const [texts, setTexts] = useState(point.map(shownValue));
   const key = point.join(" ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: the point's values, not its identity
-  useEffect(() => setTexts(point.map(shown)), [key]);
+  useEffect(() => setTexts(point.map(shownValue)), [key]);
   const commit = () => {
-    if (texts.every((t, k) => t === shown(point[k]))) return;
+    if (texts.every((t, k) => t === shownValue(point[k]))) return;
     change(texts.map((t) => (t.trim() !== "" && Number.isFinite(Number(t)) ? Number(t) : t)));
   };
   return (

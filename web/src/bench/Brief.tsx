@@ -3,19 +3,10 @@ import { ApiError } from "../api/client";
 import { useSettings } from "../api/queries";
 import { Blank } from "./Blank";
 import { Consequences } from "./Consequences";
-import { conditionOf, stateOf, useBench } from "./context";
+import { conditionOf, reportOf, stateOf, useBench } from "./context";
 import { Findings } from "./Findings";
 import { Progress } from "./Header";
-
-/** A sentence with its blanks: text and {names}, in order. */
-export function parts(sentence: string): { text: string; blank: boolean }[] {
-  return sentence
-    .split(/(\{[a-z_]+\})/)
-    .filter(Boolean)
-    .map((p) =>
-      p.startsWith("{") ? { text: p.slice(1, -1), blank: true } : { text: p, blank: false },
-    );
-}
+import { parts, shown } from "./sentences";
 
 export function Brief({ trouble }: { trouble: string | null }) {
   const bench = useBench();
@@ -25,7 +16,6 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const settings = useSettings(variant.id);
   const [wrong, setWrong] = useState<{ blank: string; message: string } | null>(null);
   const condition = conditionOf(bench, stage);
-  const inside = state.settings?.where !== "as-is";
 
   function change(name: string, value: unknown) {
     setWrong(null);
@@ -44,10 +34,8 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const before = stages
     .slice(0, stages.indexOf(description))
     .filter((s) => stateOf(variant, s.key).condition !== "current");
-  const sentences = description.sentences.filter(
-    // closing openings says nothing when the part is the fluid
-    (s) => inside || !s.includes("{closed}"),
-  );
+  const facts = { ...state.settings, kind: reportOf(variant, "geometry")?.model?.kind };
+  const sentences = description.sentences.filter((s) => shown(s, facts));
   return (
     <aside
       aria-label="Brief"
@@ -57,8 +45,8 @@ export function Brief({ trouble }: { trouble: string | null }) {
       {state.settings ? (
         <div className="mt-1.5">
           {sentences.map((sentence) => (
-            <div key={sentence} className="sentence">
-              {parts(sentence).map((part) => {
+            <div key={sentence.text} className="sentence">
+              {parts(sentence.text).map((part) => {
                 if (!part.blank) return <Fragment key={part.text}>{part.text}</Fragment>;
                 const blank = description.blanks.find((b) => b.name === part.text);
                 if (!blank) return null;
@@ -90,7 +78,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
         </p>
       )}
       <Consequences />
-      <div className="mt-4">
+      <div className="sticky -bottom-6 z-20 -mx-5 mt-3 border-t border-line bg-paper px-5 py-2.5">
         {job ? (
           <Progress job={job} />
         ) : (

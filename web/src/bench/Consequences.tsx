@@ -1,6 +1,11 @@
 import type { ReactNode } from "react";
+import { useSettings } from "../api/queries";
+import type { Feature, Operation } from "../api/reports";
 import { bytes, count, measure } from "../parts/numbers";
+import { useViewStore } from "../view/store";
 import { reportOf, stateOf, useBench } from "./context";
+import { featureRows } from "./features";
+import { GeometryFiles } from "./GeometryFiles";
 import { Quality } from "./Quality";
 
 function Table({ rows }: { rows: [string, ReactNode][] }) {
@@ -18,6 +23,17 @@ function Table({ rows }: { rows: [string, ReactNode][] }) {
 
 /** What the settings come to, in numbers, under the sentences of the brief. */
 export function Consequences() {
+  const { variant, stage } = useBench();
+  const writes = ["geometry", "domain", "surface"].includes(stage);
+  return (
+    <>
+      <Numbers />
+      {writes && stateOf(variant, stage).product && <GeometryFiles key={stage} />}
+    </>
+  );
+}
+
+function Numbers() {
   const { variant, stage, unit } = useBench();
   const condition = stateOf(variant, stage).condition;
   if (stage === "geometry") {
@@ -28,13 +44,16 @@ export function Consequences() {
         <Table
           rows={[
             ["File", r.file],
-            ["Unit of the file", r.unit],
+            ["Unit", `${r.unit}${r.unit_known ? "" : ", not said by the file"}`],
             ["Overall size", `${r.size.map((s) => measure(s)).join(" × ")} ${unit}`],
             ["Volume of material", `${measure(r.volume, 6)} ${unit}³`],
             ["Area", `${measure(r.area, 6)} ${unit}²`],
-            ["Bodies, faces", `${r.bodies.length}, ${r.faces.length}`],
+            ["Bodies, faces", `${r.bodies.length}, ${count(r.faces.length)}`],
+            ...(r.triangles ? [["Triangles", count(r.triangles)] as [string, string]] : []),
+            ["Closed", <Closed key="closed" closed={r.closed} />],
           ]}
         />
+        <Features features={r.features} />
         <p className="mt-2 text-soft">
           Is it the right size? If {measure(r.size[0] ?? 0)} {unit} cannot be right, the file was
           exported in another unit.
@@ -46,7 +65,7 @@ export function Consequences() {
     const r = reportOf(variant, "domain");
     const geometry = reportOf(variant, "geometry");
     const rows: [string, ReactNode][] = [];
-    if (geometry) {
+    if (geometry && stateOf(variant, "domain").settings?.where === "inside") {
       rows.push(["Openings found", count(geometry.openings.length)]);
       rows.push(["Closed spaces", count(geometry.spaces.length)]);
     }
@@ -56,6 +75,9 @@ export function Consequences() {
       rows.push([`Wetted area${old}`, `${measure(r.area, 6)} ${unit}²`]);
       rows.push(["Passage width 4V/A", `${measure((4 * r.volume) / r.area, 3)} ${unit}`]);
       rows.push(["Size", `${r.size.map((s) => measure(s, 3)).join(" × ")} ${unit}`]);
+      if ((r.zones ?? []).length > 1)
+        for (const z of r.zones)
+          rows.push([`${z.name}, ${z.kind}`, `${measure(z.volume, 5)} ${unit}³`]);
     }
     return rows.length ? <Table rows={rows} /> : null;
   }
@@ -198,5 +220,70 @@ function CaseConsequences() {
         </div>
       )}
     </>
+  );
+}
+
+function Closed({ closed }: { closed: boolean }) {
+  return closed ? (
+    <span className="text-verdigris">✓ yes</span>
+  ) : (
+    <span className="text-madder">✕ not yet</span>
+  );
+}
+
+const FEATURE_WORDS: Record<string, [string, string, string]> = {
+  hole: ["hole", "holes", "⌀"],
+  boss: ["boss", "bosses", "⌀"],
+  mark: ["engraved mark", "engraved marks", ""],
+  fillet: ["fillet", "fillets", "r"],
+};
+
+/** Features that the flow may not need, by kind and size; a click offers their removal. */
+function Features({ features }: { features: Feature[] }) {
+  const { variant, unit } = useBench();
+  const settings = useSettings(variant.id);
+  const rows = featureRows(features ?? []);
+  if (rows.length === 0) return null;
+  const remove = (kind: string, size: number) => {
+    const list = (stateOf(variant, "geometry").settings?.repairs ?? []) as Operation[];
+    const below = Number((size * 1.01).toPrecision(3));
+    settings.mutate({ geometry: { repairs: [...list, { do: "remove", on: true, kind, below }] } });
+  };
+  const select = (faces: string[]) => {
+    const number = new Map((reportOf(variant, "geometry")?.faces ?? []).map((f, k) => [f.id, k]));
+    useViewStore
+      .getState()
+      .setSelected(faces.map((f) => number.get(f) ?? -1).filter((n) => n >= 0));
+  };
+  return (
+    <details className="mt-2 border-t border-line pt-1.5">
+      <summary className="cursor-pointer">
+        Features the flow may not need ({count(features.length)})
+      </summary>
+      <ul>
+        {rows.map((row) => {
+          const [one, many, sign] = FEATURE_WORDS[row.kind] ?? [row.kind, row.kind, ""];
+          return (
+            <li key={`${row.kind} ${row.size}`} className="flex items-center gap-1.5 py-0.5">
+              <button
+                type="button"
+                className="min-w-0 flex-1 text-left hover:underline"
+                onClick={() => select(row.faces)}
+              >
+                {row.count} {row.count === 1 ? one : many} {sign} {measure(row.size, 3)} {unit}
+              </button>
+              <button
+                type="button"
+                className="quiet px-1.5! py-0!"
+                title={`remove all ${many} up to this size`}
+                onClick={() => remove(row.kind, row.size)}
+              >
+                remove up to this
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </details>
   );
 }

@@ -1,8 +1,9 @@
-import { useEffect } from "react";
-import type { Finding } from "../api/reports";
-import { count } from "../parts/numbers";
+import { useEffect, useState } from "react";
+import { useSettings } from "../api/queries";
+import type { Finding, Operation } from "../api/reports";
+import { count, measure } from "../parts/numbers";
 import { useViewStore } from "../view/store";
-import { stateOf, useBench } from "./context";
+import { reportOf, stateOf, useBench } from "./context";
 
 const LEVEL: Record<string, [string, string]> = {
   error: ["✕", "text-madder"],
@@ -43,8 +44,24 @@ function useFindings(): Finding[] {
 }
 
 export function Findings() {
-  const { show } = useBench();
+  const { show, variant, unit, stage } = useBench();
   const findings = useFindings();
+  const settings = useSettings(variant.id);
+  const [shown, setShown] = useState<Record<number, number>>({});
+  const offer = (operation: Operation) => {
+    const list = (stateOf(variant, "geometry").settings?.repairs ?? []) as Operation[];
+    settings.mutate({ geometry: { repairs: [...list, operation] } });
+  };
+  // each press goes to the next place; the faces concerned are selected
+  const look = (f: Finding, k: number) => {
+    const next = ((shown[k] ?? -1) + 1) % Math.max(1, f.places.length);
+    setShown({ ...shown, [k]: next });
+    const rows = reportOf(variant, stage === "geometry" ? "geometry" : "domain")?.faces ?? [];
+    const number = new Map(rows.map((r, n) => [r.id, n]));
+    const numbers = (f.faces ?? []).map((id) => number.get(id) ?? -1).filter((n) => n >= 0);
+    if (numbers.length > 0) useViewStore.getState().setSelected(numbers);
+    if (f.places[next]) show(f.places[next]);
+  };
   const setMarks = useViewStore((s) => s.setMarks);
   const key = JSON.stringify(findings.map((f) => [f.code, f.places.length]));
   // biome-ignore lint/correctness/useExhaustiveDependencies: by content, not by identity
@@ -75,20 +92,86 @@ export function Findings() {
                 <span aria-hidden="true">{sign}</span> <b>{k + 1}</b> {f.message}
                 {f.count > 1 && <span> ({count(f.count)})</span>}
               </p>
-              {f.advice && <p className="pl-4">{f.advice}</p>}
-              {f.places.length > 0 && (
-                <button
-                  type="button"
-                  className="quiet ml-4 mt-1"
-                  onClick={() => show(f.places[0]!)}
-                >
-                  Show
-                </button>
+              {f.measure && (
+                <p className="pl-4">
+                  {measure(f.size ?? 0, 3)} {f.measure}
+                </p>
               )}
+              {f.cause && <p className="pl-4 text-soft">{f.cause}</p>}
+              {f.advice && (f.repairs ?? []).length === 0 && <p className="pl-4">{f.advice}</p>}
+              {f.histogram && (
+                <Widths
+                  histogram={f.histogram}
+                  unit={unit}
+                  sew={(tolerance) => offer({ do: "sew", on: true, tolerance })}
+                />
+              )}
+              <span className="mt-1 flex flex-wrap gap-1.5 pl-4">
+                {(f.places.length > 0 || (f.faces ?? []).length > 0) && (
+                  <button type="button" className="quiet" onClick={() => look(f, k)}>
+                    {shown[k] === undefined || f.places.length < 2
+                      ? "Show"
+                      : `Next, ${((shown[k] + 1) % f.places.length) + 1} of ${f.places.length}`}
+                  </button>
+                )}
+                {(f.repairs ?? []).map((r) => (
+                  <button
+                    key={r.label}
+                    type="button"
+                    className="quiet"
+                    title="adds this repair to the list above"
+                    onClick={() => offer({ on: true, ...r.operation })}
+                  >
+                    {r.label}
+                  </button>
+                ))}
+              </span>
             </li>
           );
         })}
       </ol>
     </section>
+  );
+}
+
+/** Gap widths as bars; a click sews all gaps up to that width. */
+function Widths({
+  histogram,
+  unit,
+  sew,
+}: {
+  histogram: { edges: number[]; count: number[] };
+  unit: string;
+  sew: (tolerance: number) => void;
+}) {
+  const most = Math.max(1, ...histogram.count);
+  return (
+    <figure className="mt-1 pl-4">
+      <div className="flex h-10 items-end gap-px border-b border-ink">
+        {histogram.count.map((n, k) => {
+          const upto = Number(((histogram.edges[k + 1] ?? 0) * 1.02).toPrecision(3));
+          return (
+            <button
+              key={histogram.edges[k]}
+              type="button"
+              aria-label={`${n} edges up to ${upto} ${unit}: sew within it`}
+              title={`${n} edges up to ${upto} ${unit}; click to sew within it`}
+              className="flex h-full flex-1 items-end hover:bg-wash"
+              onClick={() => sew(upto)}
+            >
+              <span
+                className="block w-full bg-ink"
+                style={{ height: n === 0 ? 0 : `${Math.max(8, (100 * n) / most)}%` }}
+              />
+            </button>
+          );
+        })}
+      </div>
+      <figcaption className="flex justify-between text-[11px] text-soft">
+        <span>0</span>
+        <span>gap width, {unit}; click a bar to sew up to it</span>
+        <span>{measure(histogram.edges.at(-1) ?? 0, 2)}</span>
+      </figcaption>
+    </figure>
   );
 }

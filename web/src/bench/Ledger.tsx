@@ -33,17 +33,30 @@ function matches(name: string, pattern: string): boolean {
 export function Ledger() {
   const [pattern, setPattern] = useState("");
   const sections = useSections();
+  const found = pattern ? regionsOf(sections, pattern) : [];
   return (
     <aside aria-label="Ledger" className="flex min-h-0 flex-col border-r border-ink">
-      <label className="border-b border-line p-2.5">
-        <span className="sr-only">Filter by name pattern</span>
-        <input
-          className="blank w-full"
-          placeholder="filter, for example wall*"
-          value={pattern}
-          onChange={(e) => setPattern(e.target.value)}
-        />
-      </label>
+      <div className="flex items-center gap-1.5 border-b border-line p-2.5">
+        <label className="min-w-0 flex-1">
+          <span className="sr-only">Filter by name pattern</span>
+          <input
+            className="blank w-full"
+            placeholder="filter, for example wall*"
+            value={pattern}
+            onChange={(e) => setPattern(e.target.value)}
+          />
+        </label>
+        {found.length > 0 && (
+          <button
+            type="button"
+            className="quiet px-1.5!"
+            title="select the faces of all rows that fit"
+            onClick={() => useViewStore.getState().setSelected(found)}
+          >
+            select
+          </button>
+        )}
+      </div>
       <div className="min-h-0 flex-1 overflow-auto">
         {sections.map((section) => (
           <SectionList key={section.title} section={section} pattern={pattern} />
@@ -52,6 +65,15 @@ export function Ledger() {
     </aside>
   );
 }
+
+/** Faces of all rows whose name fits a pattern, each once. */
+function regionsOf(sections: Section[], pattern: string): number[] {
+  const rows = sections.flatMap((s) => s.rows.filter((r) => matches(r.name, pattern)));
+  return [...new Set(rows.flatMap((r) => r.regions))].sort((a, b) => a - b);
+}
+
+/** Rows drawn of a section: a scan can have thousands of faces. */
+const MOST = 300;
 
 function SectionList({ section, pattern }: { section: Section; pattern: string }) {
   const rows = section.rows.filter((r) => matches(r.name, pattern));
@@ -62,10 +84,13 @@ function SectionList({ section, pattern }: { section: Section; pattern: string }
       </h2>
       {section.note && <p className="px-3 pb-1 text-soft">{section.note}</p>}
       <ul>
-        {rows.map((row) => (
+        {rows.slice(0, MOST).map((row) => (
           <RowItem key={row.key} row={row} />
         ))}
       </ul>
+      {rows.length > MOST && (
+        <p className="px-3 text-soft">and {rows.length - MOST} more: filter to see them.</p>
+      )}
     </section>
   );
 }
@@ -169,15 +194,15 @@ function useSections(): Section[] {
           rows: geometry.bodies.map((b) => ({
             key: b.name,
             name: b.name,
-            detail: `${measure(b.volume, 3)} ${unit}³`,
-            regions: [],
+            detail: b.solid ? `${measure(b.volume, 3)} ${unit}³` : "open sheet",
+            regions: Array.isArray(b.faces) ? b.faces : [],
           })),
         },
         {
           title: "Faces",
           rows: geometry.faces.map((f, k) => ({
             key: f.id,
-            name: `${f.id} ${f.surface}`,
+            name: f.name ? `${f.id} “${f.name}”` : `${f.id} ${f.surface}`,
             detail: area(f.area),
             regions: [k],
           })),
@@ -189,6 +214,8 @@ function useSections(): Section[] {
       const own = stateOf(variant, "domain").settings;
       const closed = (own?.closed as string[] | undefined) ?? [];
       const inside = own?.where === "inside";
+      const where =
+        own?.where === "around" ? "The fluid is around the part" : "The part is the fluid";
       // those of the largest space first; ticking one must not move it
       const main = geometry.spaces[0]?.openings ?? [];
       const sorted = [...geometry.openings].sort(
@@ -197,7 +224,7 @@ function useSections(): Section[] {
       return [
         {
           title: "Openings",
-          note: inside ? undefined : "The part is the fluid: nothing is closed.",
+          note: inside || !own ? undefined : `${where}: nothing is closed.`,
           rows: sorted.map((o) => ({
             key: o.name,
             name: o.name,
@@ -235,6 +262,16 @@ function useSections(): Section[] {
         }),
     }));
     const out: Section[] = [{ title: "Patches", rows }];
+    if (stage === "patches" && (domain.zones ?? []).length > 1)
+      out.push({
+        title: "Zones",
+        rows: domain.zones.map((z, k) => ({
+          key: z.name,
+          name: z.kind === "solid" ? `${z.name} (solid)` : z.name,
+          detail: `${measure(z.volume, 3)} ${unit}³`,
+          regions: domain.faces.flatMap((f, n) => (f.zones?.includes(k) ? [n] : [])),
+        })),
+      });
     if (stage === "patches")
       out.push({
         title: "Faces of the fluid",
@@ -249,14 +286,15 @@ function useSections(): Section[] {
       const mesh = reportOf(variant, "volume");
       out.push({
         title: "Zones",
-        rows: [
-          {
-            key: "fluid",
-            name: "fluid",
-            detail: mesh ? `${count(mesh.cells)} cells` : `${measure(domain.volume, 3)} ${unit}³`,
-            regions: [],
-          },
-        ],
+        rows: (domain.zones ?? []).map((z, k) => ({
+          key: z.name,
+          name: z.kind === "solid" ? `${z.name} (solid)` : z.name,
+          detail:
+            mesh && domain.zones.length === 1
+              ? `${count(mesh.cells)} cells`
+              : `${measure(z.volume, 3)} ${unit}³`,
+          regions: domain.faces.flatMap((f, n) => (f.zones?.includes(k) ? [n] : [])),
+        })),
       });
     }
     return out;

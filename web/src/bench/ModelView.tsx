@@ -4,10 +4,19 @@ import { binary } from "../api/client";
 import { useView } from "../api/queries";
 import { measure } from "../parts/numbers";
 import { colourOf, PATTERN, RAMP } from "../view/palette";
-import { type Mark, useViewStore } from "../view/store";
-import { type RegionLook, type StandardView, Viewport } from "../view/viewport";
+import { useViewStore } from "../view/store";
+import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
+import { Compass } from "./Compass";
 import { patchOfFace, reportOf, stateOf, useBench } from "./context";
+import { EnclosureHandles } from "./EnclosureHandles";
+import { Overlay } from "./Overlay";
+import { RegionShapes } from "./RegionShapes";
+import { useRuler } from "./Ruler";
+import { Selection } from "./Selection";
 import { SliceRail, shareOf } from "./SliceRail";
+import { Swatches, useSwatch } from "./Swatch";
+import { Tools } from "./Tools";
+import { usePinPlacing } from "./usePinPlacing";
 
 /** Which stage's result is drawn at a stage: its own, or the nearest before it that exists. */
 const DRAWN: Record<string, string[]> = {
@@ -20,6 +29,9 @@ const DRAWN: Record<string, string[]> = {
   case: ["volume", "surface", "domain", "geometry"],
 };
 
+/** Faces of an enclosure are looked through from outside, so that the body in it shows. */
+const ENCLOSING = ["far", "symmetry"];
+
 const AXIS: Record<string, [number, number, number]> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
 export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
@@ -28,18 +40,25 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   const [view, setView] = useState<Viewport | null>(null);
   const drawn = (DRAWN[stage] ?? ["geometry"]).find((s) => stateOf(variant, s).product) ?? null;
   const product = drawn ? stateOf(variant, drawn).product : null;
-  const data = useView(variant.id, drawn, product);
   const store = useViewStore();
+  const earlier = stage === "geometry" && drawn === "geometry" && store.before;
+  const data = useView(variant.id, drawn, product, earlier);
+  const [box, setBox] = useState<Rectangle | null>(null);
+  const touchSwatch = useSwatch();
+  const touchRuler = useRuler(drawn === "geometry" ? "geometry" : "domain");
+  const placePin = usePinPlacing();
   const framed = useRef<string>("");
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: made once for the element's life
   useEffect(() => {
     if (!host.current) return;
     const made = new Viewport(host.current);
-    made.onTouch = ({ region, add }) => {
-      const { select, setSelected } = useViewStore.getState();
-      if (region !== null) select(region, add);
-      else if (!add) setSelected([]);
+    made.onBox = (drawnBox, done, add) => {
+      setBox(done ? null : drawnBox);
+      if (!done) return;
+      const { selected, setSelected } = useViewStore.getState();
+      const found = made.regionsIn(drawnBox);
+      setSelected(add ? [...new Set([...selected, ...found])] : found);
     };
     made.onHover = (region) => {
       if (useViewStore.getState().hovered !== region) useViewStore.getState().hover(region);
@@ -54,6 +73,23 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
 
   // selections refer to faces of the part, or of the fluid: they do not carry over
   const family = drawn === "geometry" ? "part" : "fluid";
+
+  useEffect(() => {
+    if (!view) return;
+    view.boxing = store.tool === "box";
+    view.onTouch = ({ region, at, add, event }) => {
+      const { tool, select, setSelected } = useViewStore.getState();
+      if (tool === "pin") placePin(view.placeInside(event, family === "fluid"));
+      else if (tool === "swatch") {
+        const normal = at && view.normalAt(event);
+        if (at && normal) touchSwatch(at, normal);
+      } else if (tool === "ruler") {
+        if (region !== null && at) touchRuler({ face: region, at });
+      } else if (region !== null) select(region, add);
+      else if (!add) setSelected([]);
+    };
+  }, [view, store.tool, touchRuler, touchSwatch, placePin, family]);
+
   // biome-ignore lint/correctness/useExhaustiveDependencies: on a change of family only
   useEffect(() => {
     store.setSelected([]);
@@ -74,6 +110,11 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       (a.lines as Float32Array | undefined) ?? null,
       framed.current === frame,
     );
+    const signs = drawn === "geometry";
+    view.setEdgeSigns(
+      signs ? ((a.free_lines as Float32Array | undefined) ?? null) : null,
+      signs ? ((a.branch_lines as Float32Array | undefined) ?? null) : null,
+    );
     framed.current = frame;
   }, [view, data.data, drawn, family, variant.id]);
 
@@ -82,15 +123,18 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       const faces = reportOf(variant, "geometry")?.faces.length ?? 1;
       return Array.from({ length: faces }, () => ({ colour: "#f0ebdf", pattern: 0 }));
     }
+    const rows = reportOf(variant, "domain")?.faces ?? [];
+    const enclosing = (k: number) => store.seeThrough && ENCLOSING.includes(rows[k]?.role ?? "");
     const patches = reportOf(variant, "patches")?.patches ?? [];
-    return patchOfFace(variant).map((k) => {
+    return patchOfFace(variant).map((k, face) => {
       const kind = patches[k]?.kind ?? "none";
       return {
         colour: k < 0 ? "#f0ebdf" : colourOf(k, kind),
         pattern: PATTERN[kind === "wall" ? "none" : kind] ?? 0,
+        open: enclosing(face),
       };
     });
-  }, [variant, family]);
+  }, [variant, family, store.seeThrough]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new surface needs its look again
   useEffect(() => {
@@ -108,6 +152,22 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     <section aria-label="Model" className="relative min-h-0 min-w-0 overflow-hidden bg-paper">
       <div ref={host} className="absolute inset-0" />
       {view && <Overlay view={view} />}
+      {view && <EnclosureHandles view={view} />}
+      {view && <RegionShapes view={view} />}
+      {view && <Swatches view={view} />}
+      {box && (
+        <div
+          aria-hidden="true"
+          className="pointer-events-none absolute border border-verdigris bg-verdigris/10"
+          style={{
+            left: box.left,
+            top: box.top,
+            width: box.right - box.left,
+            height: box.bottom - box.top,
+          }}
+        />
+      )}
+      {view && drawn && <Tools view={view} />}
       {view && <Compass view={view} />}
       {cells && <SliceRail />}
       {cells && <RampScale />}
@@ -211,7 +271,7 @@ function RampScale() {
   const turned = LOW_IS_BAD.includes(key);
   const colours = turned ? [...RAMP].reverse() : [...RAMP];
   return (
-    <figure className="absolute bottom-4 right-20 w-52 bg-paper/85 p-1.5">
+    <figure className="absolute bottom-14 right-3 w-52 bg-paper/85 p-1.5">
       <figcaption className="caps">
         {words} {symbol.replace("unit", unit)}
       </figcaption>
@@ -224,213 +284,5 @@ function RampScale() {
         <span>{measure(edges.at(-1)!, 3)}</span>
       </div>
     </figure>
-  );
-}
-
-function useMoves(view: Viewport) {
-  const [, tell] = useState(0);
-  useEffect(() => {
-    let frame = 0;
-    const before = view.onMove;
-    view.onMove = () => {
-      before();
-      cancelAnimationFrame(frame);
-      frame = requestAnimationFrame(() => tell((n) => n + 1));
-    };
-    view.draw();
-    return () => {
-      cancelAnimationFrame(frame);
-      view.onMove = before;
-    };
-  }, [view]);
-}
-
-const TONES: Record<Mark["tone"], string> = {
-  ink: "border-ink bg-sheet text-ink",
-  accent: "border-verdigris bg-verdigris text-paper",
-  caution: "border-ochre bg-sheet text-ochre",
-  error: "border-madder bg-madder text-paper",
-  quiet: "border-line bg-sheet text-soft",
-};
-
-function Overlay({ view }: { view: Viewport }) {
-  useMoves(view);
-  const stored = useViewStore((s) => s.marks);
-  const { unit } = useBench();
-  const marks = [...useStageMarks(), ...stored];
-  const length = niceLength(view.unitsPerPixel * 130);
-  const pixels = length / view.unitsPerPixel;
-  return (
-    <div className="pointer-events-none absolute inset-0 overflow-hidden">
-      {marks.map((mark) => {
-        const [x, y] = view.project(mark.at);
-        // near the right edge the label hangs to the left
-        const left = x > view.width - 130;
-        // pins hang below, so that they keep clear of the openings they lie behind
-        const below = mark.tone === "accent";
-        return (
-          <div key={mark.id} className="absolute" style={{ left: x, top: y }}>
-            <span className="absolute -left-[3px] -top-[3px] h-[6px] w-[6px] rounded-full border border-ink bg-sheet" />
-            <span className={`absolute left-0 h-4 w-px bg-ink ${below ? "top-0" : "bottom-0"}`} />
-            <span
-              title={mark.title}
-              className={`absolute whitespace-nowrap ${below ? "top-4" : "bottom-4"} ${left ? "-right-2" : "left-0 -translate-x-2"} border px-1.5 text-[11.5px] leading-[17px] ${TONES[mark.tone]}`}
-            >
-              {mark.text}
-            </span>
-          </div>
-        );
-      })}
-      <div className="absolute bottom-4 left-28" aria-hidden="true">
-        <div className="h-1.5 border-x border-b border-ink" style={{ width: pixels }} />
-        <div className="mt-0.5 text-[11.5px]">
-          {measure(length)} {unit}
-        </div>
-      </div>
-    </div>
-  );
-}
-
-function niceLength(rough: number): number {
-  const power = 10 ** Math.floor(Math.log10(rough));
-  const step = [5, 2, 1].find((s) => s * power <= rough) ?? 1;
-  return step * power;
-}
-
-/** Marks that belong to the stage: closed openings and the pin, or the places of findings. */
-function useStageMarks(): Mark[] {
-  const { variant, stage } = useBench();
-  if (stage !== "domain") return [];
-  const own = stateOf(variant, "domain").settings;
-  const geometry = reportOf(variant, "geometry");
-  if (!own || !geometry) return [];
-  const closed = own.closed as string[];
-  const marks: Mark[] = geometry.openings
-    .filter((o) => own.where === "inside" && closed.includes(o.name))
-    .map((o) => ({ id: o.name, at: o.centre, text: `${o.name} closed`, tone: "ink" }));
-  if (own.where === "inside")
-    marks.push({ id: "pin", at: own.pin as number[], text: "fluid here", tone: "accent" });
-  return marks;
-}
-
-const VIEWS: { view: StandardView; axis: number; sign: number; text: string }[] = [
-  { view: "x", axis: 0, sign: 1, text: "x" },
-  { view: "y", axis: 1, sign: 1, text: "y" },
-  { view: "z", axis: 2, sign: 1, text: "z" },
-];
-
-function Compass({ view }: { view: Viewport }) {
-  useMoves(view);
-  const axes = view.axes();
-  return (
-    <div className="absolute bottom-3 left-3">
-      <svg width="84" height="84" viewBox="-42 -42 84 84" role="group" aria-label="Standard views">
-        <title>Standard views</title>
-        {VIEWS.map(({ axis, text }) => {
-          const [x, y] = axes[axis]!;
-          return (
-            <line
-              key={text}
-              x1="0"
-              y1="0"
-              x2={x * 26}
-              y2={y * 26}
-              stroke="#22262b"
-              strokeWidth="1.3"
-            />
-          );
-        })}
-        {VIEWS.map(({ view: name, axis, text }) => {
-          const [x, y, z] = axes[axis]!;
-          const look = (z > 0.98 ? `-${name}` : name) as StandardView;
-          return (
-            <g key={text} transform={`translate(${x * 34} ${y * 34})`}>
-              <circle r="8" fill={z > 0 ? "#22262b" : "#fdfbf6"} stroke="#22262b" />
-              <text
-                textAnchor="middle"
-                dominantBaseline="central"
-                fontSize="11"
-                fontWeight="600"
-                fill={z > 0 ? "#f7f3ea" : "#22262b"}
-              >
-                {text}
-              </text>
-              {/* a button over the drawing, so that the keyboard reaches it */}
-              <foreignObject x="-9" y="-9" width="18" height="18">
-                <button
-                  type="button"
-                  aria-label={`look along ${text}`}
-                  title={`look along ${text}`}
-                  className="block h-[18px] w-[18px] rounded-full"
-                  onClick={() => view.look(look)}
-                />
-              </foreignObject>
-            </g>
-          );
-        })}
-        <circle r="3" fill="#22262b" />
-      </svg>
-      <button
-        type="button"
-        className="absolute -top-6 left-0 quiet bg-paper! py-0! text-[11.5px]"
-        onClick={() => view.look("corner")}
-      >
-        whole
-      </button>
-    </div>
-  );
-}
-
-function Selection() {
-  const { variant, stage, unit } = useBench();
-  const { selected, setSelected, setHidden, hidden, hovered } = useViewStore();
-  const faces =
-    stage === "geometry" || !stateOf(variant, "domain").product
-      ? (reportOf(variant, "geometry")?.faces ?? [])
-      : (reportOf(variant, "domain")?.faces ?? []);
-  if (selected.length === 0 && hidden.length === 0) {
-    const face = hovered === null ? null : faces[hovered];
-    return face ? (
-      <p className="pointer-events-none absolute right-4 top-3 bg-paper/85 px-1.5 text-[11.5px] text-soft">
-        {face.id}, {face.surface}, {measure(face.area, 3)} {unit}²
-      </p>
-    ) : null;
-  }
-  const total = selected.reduce((sum, r) => sum + (faces[r]?.area ?? 0), 0);
-  return (
-    <div className="absolute left-3 top-3 flex items-center gap-2 border border-ink bg-sheet px-2.5 py-1">
-      {selected.length > 0 && (
-        <>
-          <span>
-            {selected.length} {selected.length === 1 ? "face" : "faces"}, {measure(total)} {unit}²
-          </span>
-          <button
-            type="button"
-            className="quiet"
-            onClick={() => setSelected(faces.map((_, k) => k).filter((k) => !selected.includes(k)))}
-          >
-            All but
-          </button>
-          <button
-            type="button"
-            className="quiet"
-            onClick={() => {
-              setHidden([...hidden, ...selected]);
-              setSelected([]);
-            }}
-          >
-            Hide
-          </button>
-          <button type="button" className="quiet" onClick={() => setSelected([])}>
-            None
-          </button>
-        </>
-      )}
-      {hidden.length > 0 && (
-        <button type="button" className="quiet" onClick={() => setHidden([])}>
-          Show {hidden.length} hidden
-        </button>
-      )}
-    </div>
   );
 }

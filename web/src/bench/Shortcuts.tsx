@@ -7,7 +7,8 @@ const KEYS: [string, string][] = [
   ["l", "mesh lines on or off"],
   ["arrows", "turn the model"],
   ["+  −", "nearer, farther"],
-  ["Esc", "select nothing"],
+  ["t b m", "turn, box, ruler (measure)"],
+  ["Esc", "back to turning; select nothing"],
   ["Ctrl Z", "undo; with Shift redo"],
   ["?", "this sheet"],
 ];

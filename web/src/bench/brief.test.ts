@@ -5,7 +5,7 @@ vi.stubGlobal("window", { addEventListener: () => {} });
 vi.stubGlobal("location", { pathname: "/" });
 
 describe("sentences", async () => {
-  const { parts } = await import("./Brief");
+  const { parts } = await import("./sentences");
   const { shareOf } = await import("./SliceRail");
   it("fall into text and blanks, in order", () => {
     expect(parts("Let edges span from {smallest} to {largest}.")).toEqual([

@@ -30,6 +30,18 @@ export function PatchSwatch({ kind, index }: { kind: string; index: number }) {
       {kind === "outlet" && (
         <path d="M4.5 2v10M6 7h9M12.5 4l3 3-3 3" stroke="#111" strokeWidth="1.4" fill="none" />
       )}
+      {kind === "opening" && (
+        <path d="M3 7h12M5.5 4.5 3 7l2.5 2.5M12.5 4.5 15 7l-2.5 2.5" stroke="#111" fill="none" />
+      )}
+      {kind === "far_field" && (
+        <path d="M2 2h3M2 2v3M16 2h-3M16 2v3M2 12h3M2 12V9M16 12h-3M16 12V9" stroke="#111" />
+      )}
+      {kind === "periodic" && <path d="M5 3v8M7.5 3v8M11 3v8M13.5 3v8" stroke="#111" />}
+      {kind === "interface" && (
+        <path d="M1 7h16M3 1l4 6M8 1l4 6M13 1l4 6" stroke="#111" fill="none" />
+      )}
+      {kind === "flat" && <path d="M4 4h10v6H4z" stroke="#111" fill="none" />}
+      {kind === "wedge" && <path d="M2 7 16 3v8z" stroke="#111" fill="none" />}
       {kind === "symmetry" && <path d="M1 7h6M8.5 7h1M11 7h6" stroke="#111" strokeWidth="1.4" />}
     </svg>
   );

@@ -23,23 +23,26 @@ export function Shelf({ session }: { session: Session }) {
 
   async function takeIn(files: FileList | null) {
     setTrouble(null);
-    for (const file of Array.from(files ?? [])) {
-      if (file.size > session.upload_limit) {
-        const limit = Math.round(session.upload_limit / 2 ** 20);
-        setTrouble(
-          `${file.name} has ${count(file.size / 2 ** 20)} MiB; the limit is ${limit} MiB. Leave out bodies that the flow never sees and export it again.`,
-        );
-        continue;
-      }
-      const form = new FormData();
-      form.append("file", file);
-      try {
-        const job = await post<Job>("studies", form);
-        setMine((old) => [...old, job.id]);
-        client.invalidateQueries({ queryKey: ["jobs"] });
-      } catch (error) {
-        setTrouble(error instanceof ApiError ? error.message : `${file.name} could not be sent.`);
-      }
+    const chosen = Array.from(files ?? []);
+    const total = chosen.reduce((sum, file) => sum + file.size, 0);
+    const names = chosen.map((file) => file.name).join(", ");
+    if (chosen.length === 0) return;
+    if (total > session.upload_limit) {
+      const limit = Math.round(session.upload_limit / 2 ** 20);
+      setTrouble(
+        `${names}: ${count(total / 2 ** 20)} MiB; the limit is ${limit} MiB. Leave out bodies that the flow never sees and export again.`,
+      );
+      return;
+    }
+    // files dropped together are one model
+    const form = new FormData();
+    for (const file of chosen) form.append("file", file);
+    try {
+      const job = await post<Job>("studies", form);
+      setMine((old) => [...old, job.id]);
+      client.invalidateQueries({ queryKey: ["jobs"] });
+    } catch (error) {
+      setTrouble(error instanceof ApiError ? error.message : `${names} could not be sent.`);
     }
   }
 
@@ -140,12 +143,16 @@ export function Shelf({ session }: { session: Session }) {
                 }`}
               >
                 <span className="heading text-[20px]">Begin a study</span>
-                <span className="mt-1 text-soft">Drop a STEP file anywhere, or choose one.</span>
+                <span className="mt-1 text-soft">
+                  Drop geometry files anywhere, or choose them: STEP, IGES, BREP, STL, OBJ, PLY.
+                  Files dropped together become one study.
+                </span>
               </button>
               <input
                 ref={input}
                 type="file"
-                aria-label="STEP file"
+                multiple
+                aria-label="geometry files"
                 className="sr-only"
                 tabIndex={-1}
                 onChange={(e) => {

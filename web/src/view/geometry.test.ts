@@ -1,5 +1,11 @@
 import { describe, expect, it } from "vitest";
-import { cellGeometry, regionBounds, regionLines, surfaceGeometry } from "./geometry";
+import {
+  cellGeometry,
+  longestStretch,
+  regionBounds,
+  regionLines,
+  surfaceGeometry,
+} from "./geometry";
 
 /** A unit cube: six regions of two triangles, outward. */
 function cube() {
@@ -45,5 +51,18 @@ describe("surfaces for drawing", () => {
     expect(g.getAttribute("value").getX(3)).toBe(1);
     expect(g.getAttribute("value").getX(35)).toBe(11);
     expect(g.hasAttribute("region")).toBe(false);
+  });
+});
+
+describe("stretches along a ray", () => {
+  it("are inside a fluid, or in the space of a part", () => {
+    // in at 1, out at 3, in at 10, out at 11
+    expect(longestStretch([1, 3, 10, 11], true)).toBe(2);
+    expect(longestStretch([1, 3, 10, 11], false)).toBe(6.5);
+    // a crossing on an edge counts once
+    expect(longestStretch([1, 1, 3], true)).toBe(2);
+    expect(longestStretch([4, 6], false)).toBe(5);
+    expect(longestStretch([], true)).toBeNull();
+    expect(longestStretch([7], false)).toBeNull();
   });
 });

@@ -119,3 +119,22 @@ export function regionLines(data: SurfaceArrays): Float32Array {
   }
   return new Float32Array(out);
 }
+
+/**
+ * Middle of the longest stretch between crossings of a closed surface along a ray: inside of it, or
+ * in the space between leaving it and meeting it again. Null without crossings.
+ */
+export function longestStretch(distances: number[], inside: boolean): number | null {
+  const at = distances.filter((d, k) => k === 0 || d - distances[k - 1]! > 1e-9 * Math.abs(d));
+  let best = 0;
+  let spot: number | null = null;
+  for (let k = inside ? 0 : 1; k + 1 < at.length; k += 2) {
+    const wide = at[k + 1]! - at[k]!;
+    if (wide > best) {
+      best = wide;
+      spot = 0.5 * (at[k]! + at[k + 1]!);
+    }
+  }
+  if (spot === null && at.length > 1) spot = 0.5 * (at[0]! + at[1]!);
+  return spot;
+}

@@ -12,6 +12,7 @@ export const PATCH_COLOURS = [
 ] as const;
 
 export const WALL_COLOUR = "#d9d2c2";
+export const FAR_COLOUR = "#e9eef0";
 
 /** Paper to ink through verdigris; lightness falls evenly, so the worst is darkest. */
 export const RAMP = [
@@ -26,6 +27,7 @@ export const RAMP = [
 
 export function colourOf(index: number, kind: string): string {
   if (kind === "wall") return WALL_COLOUR;
+  if (kind === "far_field") return FAR_COLOUR;
   return PATCH_COLOURS[index % PATCH_COLOURS.length]!;
 }
 
@@ -41,4 +43,8 @@ export const PATTERN: Record<string, number> = {
   inlet: 2,
   outlet: 3,
   symmetry: 4,
+  periodic: 5,
+  interface: 6,
+  flat: 7,
+  wedge: 7,
 };

@@ -40,12 +40,14 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     vec4 state = texture2D(regions, vec2(u, 0.75));
     if (state.r > 0.9) discard;
     bool back = !gl_FrontFacing;
+    // enclosing faces are drawn from inside only
+    if (state.a < 0.75 && !back) discard;
     vec3 n = normalize(back ? -vNormal : vNormal);
     float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
     vec3 base = colour.rgb;
     vec3 ink = vec3(0.133, 0.149, 0.169);
     vec3 shown = mix(base * vec3(0.80, 0.80, 0.81), base, smoothstep(0.1, 0.95, light));
-    if (back) shown = mix(shown, vec3(0.72, 0.69, 0.62), 0.55);
+    if (back && state.a > 0.75) shown = mix(shown, vec3(0.72, 0.69, 0.62), 0.55);
     vec2 at = gl_FragCoord.xy / ratio;
     // engraved shade: lines get closer where it is dark
     float dark = 1.0 - light;
@@ -56,6 +58,9 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     if (pattern == 2) mark = line(at.x, 7.0, 0.7) * 0.55;
     if (pattern == 3) mark = line(at.y, 7.0, 0.7) * 0.55;
     if (pattern == 4) mark = line(at.x + at.y, 9.0, 0.6) * step(0.35, fract((at.x - at.y) / 22.0)) * 0.6;
+    if (pattern == 5) mark = line(at.x, 12.0, 0.6) * step(0.5, fract(at.y / 10.0)) * 0.6;
+    if (pattern == 6) mark = max(line(at.x + at.y, 10.0, 0.5), line(at.x - at.y, 10.0, 0.5)) * 0.4;
+    if (pattern == 7) mark = line(at.x, 10.0, 0.6) * line(at.y, 10.0, 0.6);
     shown = mix(shown, ink, max(shade * 0.55, mark));
     if (meshLines > 0.5) {
       vec3 w = fwidth(vBary);
@@ -67,8 +72,7 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     }
     if (state.b > 0.75) shown = mix(shown, vec3(0.133, 0.416, 0.373), 0.62);
     else if (state.b > 0.25) shown = mix(shown, vec3(0.133, 0.416, 0.373), 0.25);
-    float see = state.a < 0.75 ? 0.25 : 1.0;
-    gl_FragColor = vec4(shown, see);
+    gl_FragColor = vec4(shown, 1.0);
   }
 `;
 

@@ -23,7 +23,42 @@ export interface Probe {
   size: number;
 }
 
+/** What a click or drag in the model does: turn and select, draw a box, measure, place a pin. */
+export type Tool = "turn" | "box" | "ruler" | "pin" | "swatch";
+
+/** A piece of mesh in true size, left standing on the surface. */
+export interface SwatchPlace {
+  at: number[];
+  normal: number[];
+  size: number;
+}
+
+export interface Place {
+  face: number;
+  at: number[];
+}
+
+export interface Measured {
+  at: number[][];
+  distance?: number;
+  along?: number[];
+  between_faces?: number;
+  angle?: number;
+  radius?: number;
+  diameter?: number;
+  thickness?: number;
+}
+
 interface ViewState {
+  tool: Tool;
+  /** the pin that the next click places */
+  pin: string | null;
+  touched: Place[];
+  measured: Measured | null;
+  swatches: SwatchPlace[];
+  /** the geometry as it was read, instead of as repaired */
+  before: boolean;
+  seeThrough: boolean;
   selected: number[];
   hovered: number | null;
   hidden: number[];
@@ -33,6 +68,11 @@ interface ViewState {
   range: CellRange | null;
   marks: Mark[];
   lines: boolean;
+  setTool: (tool: Tool, pin?: string) => void;
+  setTouched: (touched: Place[], measured: Measured | null) => void;
+  setSwatches: (swatches: SwatchPlace[]) => void;
+  setBefore: (before: boolean) => void;
+  setSeeThrough: (on: boolean) => void;
   select: (region: number, add: boolean) => void;
   setSelected: (regions: number[]) => void;
   hover: (region: number | null) => void;
@@ -46,6 +86,13 @@ interface ViewState {
 }
 
 export const START = {
+  tool: "turn" as Tool,
+  pin: null,
+  touched: [],
+  measured: null,
+  swatches: [] as SwatchPlace[],
+  before: false,
+  seeThrough: true,
   selected: [],
   hovered: null,
   hidden: [],
@@ -58,6 +105,11 @@ export const START = {
 
 export const useViewStore = create<ViewState>((set) => ({
   ...START,
+  setTool: (tool, pin) => set({ tool, pin: pin ?? null, touched: [], measured: null }),
+  setTouched: (touched, measured) => set({ touched, measured }),
+  setSwatches: (swatches) => set({ swatches }),
+  setBefore: (before) => set({ before }),
+  setSeeThrough: (seeThrough) => set({ seeThrough }),
   select: (region, add) =>
     set((s) => {
       if (!add) return { selected: [region] };

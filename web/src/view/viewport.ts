@@ -4,19 +4,24 @@
  */
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
+import { disposeSigns, edgeSigns } from "./edgeSigns";
 import {
   cellGeometry,
+  longestStretch,
   regionBounds,
   regionLines,
   type SurfaceArrays,
   surfaceGeometry,
 } from "./geometry";
 import { RAMP, rgb } from "./palette";
+import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { CELL_FRAGMENT, CELL_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
 
 export interface RegionLook {
   colour: string;
   pattern: number;
+  /** drawn from inside only, so that what it encloses shows */
+  open?: boolean;
 }
 
 export interface Plane {
@@ -24,10 +29,7 @@ export interface Plane {
   offset: number;
 }
 
-export interface Touch {
-  region: number | null;
-  add: boolean;
-}
+export type { Rectangle, Touch } from "./pointer";
 
 export type StandardView = "x" | "-x" | "y" | "-y" | "z" | "-z" | "corner";
 
@@ -47,17 +49,24 @@ export class Viewport {
   onTouch: (touch: Touch) => void = () => {};
   onHover: (region: number | null) => void = () => {};
   onMove: () => void = () => {};
+  /** a box is being drawn (done false) or was drawn, in pixels of the host */
+  onBox: (box: Rectangle, done: boolean, add: boolean) => void = () => {};
+  boxing = false;
   private renderer: THREE.WebGLRenderer;
   private scene = new THREE.Scene();
   private camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -10, 10);
   private surface: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
   private bvh: MeshBVH | null = null;
   private lines: THREE.LineSegments | null = null;
+  private signs: THREE.Group | null = null;
+  private guide: THREE.LineSegments | null = null;
+  private data: SurfaceArrays | null = null;
+  private open = new Set<number>();
   private cells: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
   private regions: THREE.DataTexture;
   private ramp: THREE.DataTexture;
   private box = new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
-  private target = new THREE.Vector3();
+  readonly target = new THREE.Vector3();
   private span = 2;
   private wanted = false;
   private hidden = new Set<number>();
@@ -79,7 +88,7 @@ export class Viewport {
     );
     this.ramp.magFilter = this.ramp.minFilter = THREE.LinearFilter;
     this.camera.up.set(0, 0, 1);
-    this.listen();
+    this.clear.push(listenTo(this.renderer.domElement, this));
     const sized = new ResizeObserver(() => this.resize());
     sized.observe(host);
     this.clear.push(() => sized.disconnect());
@@ -105,6 +114,7 @@ export class Viewport {
     this.drop(this.lines);
     this.surface = this.lines = null;
     this.bvh = null;
+    this.data = data;
     if (data) {
       const geometry = surfaceGeometry(data, !mesh);
       // the tree reorders an index of its own, so that triangles stay where they are
@@ -158,8 +168,10 @@ export class Viewport {
       const [red, green, blue] = rgb(r.colour);
       data.set([red * 255, green * 255, blue * 255, 255], 4 * k);
       const state = selected.includes(k) ? 255 : hovered === k ? 128 : 0;
-      data.set([this.hidden.has(k) ? 255 : 0, r.pattern * 32, state, 255], 4 * (n + k));
+      const see = r.open ? 128 : 255;
+      data.set([this.hidden.has(k) ? 255 : 0, r.pattern * 32, state, see], 4 * (n + k));
     });
+    this.open = new Set(look.flatMap((r, k) => (r.open ? [k] : [])));
     this.regions.dispose();
     this.regions = this.texture(data, n, 2);
     if (this.surface) {
@@ -167,6 +179,117 @@ export class Viewport {
       this.surface.material.uniforms.regionCount!.value = n;
     }
     this.draw();
+  }
+
+  /** Free edges heavy with ticks, edges with more than two faces doubled. */
+  setEdgeSigns(free: Float32Array | null, branching: Float32Array | null) {
+    if (this.signs) {
+      this.scene.remove(this.signs);
+      disposeSigns(this.signs);
+    }
+    this.signs = null;
+    if ((free && free.length > 0) || (branching && branching.length > 0)) {
+      const size = this.box.getSize(new THREE.Vector3()).length();
+      this.signs = edgeSigns(free, branching, size);
+      this.scene.add(this.signs);
+    }
+    this.sizeSigns();
+    this.draw();
+  }
+
+  private sizeSigns() {
+    const w = this.host.clientWidth || 1;
+    const h = this.host.clientHeight || 1;
+    this.signs?.traverse((o) => {
+      const material = (o as THREE.Mesh).material as { resolution?: THREE.Vector2 } | undefined;
+      material?.resolution?.set(w, h);
+    });
+  }
+
+  /** Lines that guide the eye, such as an enclosure that is not made yet. */
+  setGuide(segments: Float32Array | null) {
+    this.drop(this.guide);
+    this.guide = null;
+    if (segments && segments.length > 0) {
+      const lines = new THREE.BufferGeometry();
+      lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
+      const span = this.box.getSize(new THREE.Vector3()).length();
+      const material = new THREE.LineDashedMaterial({
+        color: 0x226a5f,
+        dashSize: span / 40,
+        gapSize: span / 80,
+      });
+      this.guide = new THREE.LineSegments(lines, material);
+      this.guide.computeLineDistances();
+      this.scene.add(this.guide);
+    }
+    this.draw();
+  }
+
+  /** Frame a part of the model: its low and high corner. */
+  frame(low: number[], high: number[]) {
+    const whole = this.box;
+    this.box = new THREE.Box3(
+      new THREE.Vector3(low[0], low[1], low[2]),
+      new THREE.Vector3(high[0], high[1], high[2]),
+    );
+    const span = whole.getSize(new THREE.Vector3()).length();
+    this.fit();
+    this.box = whole;
+    // near and far stay those of the whole
+    this.span = Math.max(span, this.span);
+    this.setFrustum(this.camera.top);
+  }
+
+  /** Regions that lie wholly in a box on the screen. */
+  regionsIn(box: Rectangle): number[] {
+    if (!this.data) return [];
+    const { points, triangles, region } = this.data;
+    const count = points.length / 3;
+    const inside = new Uint8Array(count);
+    const v = new THREE.Vector3();
+    const w = this.host.clientWidth;
+    const h = this.host.clientHeight;
+    for (let i = 0; i < count; i++) {
+      v.set(points[3 * i]!, points[3 * i + 1]!, points[3 * i + 2]!).project(this.camera);
+      const x = ((v.x + 1) / 2) * w;
+      const y = ((1 - v.y) / 2) * h;
+      inside[i] = x >= box.left && x <= box.right && y >= box.top && y <= box.bottom ? 1 : 0;
+    }
+    const out = new Set<number>();
+    const not = new Set<number>();
+    for (let t = 0; t < region.length; t++) {
+      const r = region[t]!;
+      const all =
+        inside[triangles[3 * t]!]! &
+        inside[triangles[3 * t + 1]!]! &
+        inside[triangles[3 * t + 2]!]!;
+      (all ? out : not).add(r);
+    }
+    return [...out].filter((r) => !not.has(r) && !this.hidden.has(r)).sort((a, b) => a - b);
+  }
+
+  /**
+   * A place in the space that one points at: half way through the longest stretch of it along the
+   * line of sight. Where the part is drawn, space is between leaving its material and meeting it
+   * again; where the fluid is drawn, it is inside. Beside the surface if there is none.
+   */
+  placeInside(event: { clientX: number; clientY: number }, fluid: boolean): number[] | null {
+    if (!this.bvh) return null;
+    const ray = this.ray(event);
+    const hits = this.bvh.raycast(ray, THREE.DoubleSide).sort((a, b) => a.distance - b.distance);
+    const spot = longestStretch(
+      hits.map((h) => h.distance),
+      fluid,
+    );
+    if (spot === null) return null;
+    const p = ray.at(spot, new THREE.Vector3());
+    return [p.x, p.y, p.z];
+  }
+
+  /** Normal of the surface that one points at. */
+  normalAt(event: { clientX: number; clientY: number }): number[] | null {
+    return this.hit(event)?.normal?.toArray() ?? null;
   }
 
   setMeshLines(on: boolean) {
@@ -319,6 +442,7 @@ export class Viewport {
     const w = this.host.clientWidth || 1;
     const h = this.host.clientHeight || 1;
     this.renderer.setSize(w, h);
+    this.sizeSigns();
     this.setFrustum(this.camera.top);
   }
 
@@ -333,71 +457,23 @@ export class Viewport {
     return caster.ray;
   }
 
-  private hit(event: { clientX: number; clientY: number }) {
+  hit(event: { clientX: number; clientY: number }) {
     if (!this.bvh || !this.surface?.visible) return null;
-    const hits = this.bvh.raycast(this.ray(event), THREE.DoubleSide);
+    const ray = this.ray(event);
+    const hits = this.bvh.raycast(ray, THREE.DoubleSide);
     hits.sort((a, b) => a.distance - b.distance);
     for (const h of hits) {
       const region = this.regionOfTriangle[h.faceIndex ?? 0] ?? 0;
       if (this.hidden.has(region)) continue;
+      // an enclosing face is looked through from outside
+      if (this.open.has(region) && (h.face?.normal.dot(ray.direction) ?? 1) < 0) continue;
       if (this.plane) {
         const n = new THREE.Vector3(...this.plane.normal);
         if (this.facing() * (n.dot(h.point) - this.plane.offset) > 0) continue;
       }
-      return { point: h.point, region };
+      return { point: h.point, region, normal: h.face?.normal ?? null };
     }
     return null;
-  }
-
-  private listen() {
-    const canvas = this.renderer.domElement;
-    let drag: { x: number; y: number; pan: boolean; moved: number; pivot: THREE.Vector3 } | null =
-      null;
-    const on = <K extends keyof HTMLElementEventMap>(
-      name: K,
-      act: (event: HTMLElementEventMap[K]) => void,
-      options?: AddEventListenerOptions,
-    ) => {
-      canvas.addEventListener(name, act, options);
-      this.clear.push(() => canvas.removeEventListener(name, act));
-    };
-    on("contextmenu", (event) => event.preventDefault());
-    on("pointerdown", (event) => {
-      canvas.setPointerCapture(event.pointerId);
-      const pan = event.button !== 0 || event.ctrlKey;
-      const pivot = this.hit(event)?.point ?? this.target.clone();
-      drag = { x: event.clientX, y: event.clientY, pan, moved: 0, pivot };
-    });
-    on("pointermove", (event) => {
-      if (!drag) {
-        this.onHover(this.hit(event)?.region ?? null);
-        return;
-      }
-      const dx = event.clientX - drag.x;
-      const dy = event.clientY - drag.y;
-      drag.moved += Math.abs(dx) + Math.abs(dy);
-      drag.x = event.clientX;
-      drag.y = event.clientY;
-      if (drag.moved < 4) return;
-      if (drag.pan) this.pan(dx, dy);
-      else this.turn(dx * 0.008, dy * 0.008, drag.pivot);
-    });
-    on("pointerup", (event) => {
-      if (drag && drag.moved < 4 && !drag.pan) {
-        this.onTouch({ region: this.hit(event)?.region ?? null, add: event.shiftKey });
-      }
-      drag = null;
-    });
-    on("pointerleave", () => this.onHover(null));
-    on(
-      "wheel",
-      (event) => {
-        event.preventDefault();
-        const factor = Math.exp(-event.deltaY * (event.ctrlKey ? 0.01 : 0.0015));
-        this.zoomAt(event, factor);
-      },
-      { passive: false },
-    );
   }
 
   /** Turn about a point: sideways about the model's vertical, up and down about the screen's. */
@@ -453,6 +529,8 @@ export class Viewport {
     this.drop(this.surface);
     this.drop(this.lines);
     this.drop(this.cells);
+    this.drop(this.guide);
+    if (this.signs) disposeSigns(this.signs);
     this.regions.dispose();
     this.ramp.dispose();
     this.renderer.dispose();

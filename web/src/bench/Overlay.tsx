@@ -1,0 +1,85 @@
+import type { Pin } from "../api/reports";
+import { measure } from "../parts/numbers";
+import { type Mark, useViewStore } from "../view/store";
+import type { Viewport } from "../view/viewport";
+import { reportOf, stateOf, useBench } from "./context";
+import { RulerLines } from "./Ruler";
+import { useMoves } from "./useMoves";
+
+const TONES: Record<Mark["tone"], string> = {
+  ink: "border-ink bg-sheet text-ink",
+  accent: "border-verdigris bg-verdigris text-paper",
+  caution: "border-ochre bg-sheet text-ochre",
+  error: "border-madder bg-madder text-paper",
+  quiet: "border-line bg-sheet text-soft",
+};
+
+export function Overlay({ view }: { view: Viewport }) {
+  useMoves(view);
+  const stored = useViewStore((s) => s.marks);
+  const { unit } = useBench();
+  const marks = [...useStageMarks(), ...stored];
+  const length = niceLength(view.unitsPerPixel * 130);
+  const pixels = length / view.unitsPerPixel;
+  return (
+    <div className="pointer-events-none absolute inset-0 overflow-hidden">
+      <RulerLines view={view} />
+      {marks.map((mark) => {
+        const [x, y] = view.project(mark.at);
+        // near the right edge the label hangs to the left
+        const left = x > view.width - 130;
+        // pins hang below, so that they keep clear of the openings they lie behind
+        const below = mark.tone === "accent";
+        return (
+          <div key={mark.id} className="absolute" style={{ left: x, top: y }}>
+            <span className="absolute -left-[3px] -top-[3px] h-[6px] w-[6px] rounded-full border border-ink bg-sheet" />
+            <span className={`absolute left-0 h-4 w-px bg-ink ${below ? "top-0" : "bottom-0"}`} />
+            <span
+              title={mark.title}
+              className={`absolute whitespace-nowrap ${below ? "top-4" : "bottom-4"} ${left ? "-right-2" : "left-0 -translate-x-2"} border px-1.5 text-[11.5px] leading-[17px] ${TONES[mark.tone]}`}
+            >
+              {mark.text}
+            </span>
+          </div>
+        );
+      })}
+      <div className="absolute bottom-4 left-28" aria-hidden="true">
+        <div className="h-1.5 border-x border-b border-ink" style={{ width: pixels }} />
+        <div className="mt-0.5 text-[11.5px]">
+          {measure(length)} {unit}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function niceLength(rough: number): number {
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = [5, 2, 1].find((s) => s * power <= rough) ?? 1;
+  return step * power;
+}
+
+/** Marks that belong to the stage: closed openings and the pin, or the places of findings. */
+function useStageMarks(): Mark[] {
+  const { variant, stage } = useBench();
+  if (stage !== "domain") return [];
+  const own = stateOf(variant, "domain").settings;
+  const geometry = reportOf(variant, "geometry");
+  if (!own || !geometry) return [];
+  const closed = own.closed as string[];
+  const marks: Mark[] = geometry.openings
+    .filter((o) => own.where === "inside" && closed.includes(o.name))
+    .map((o) => ({ id: o.name, at: o.centre, text: `${o.name} closed`, tone: "ink" }));
+  const pins = own.pin as Pin[];
+  for (const pin of pins) {
+    if (own.where !== "inside" && pin.kind === "fluid") continue;
+    const text = pin.kind === "dry" ? `keep dry: ${pin.name}` : `${pin.name} here`;
+    marks.push({
+      id: `pin ${pin.name}`,
+      at: pin.at,
+      text: pins.length === 1 ? "fluid here" : text,
+      tone: pin.kind === "dry" ? "caution" : "accent",
+    });
+  }
+  return marks;
+}
