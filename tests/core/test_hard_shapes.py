@@ -88,8 +88,10 @@ def test_random_shapes_are_meshed_or_the_trouble_is_named(chunk, tmp_path):
             assert str(error) and error.code
             continue
         report = states["volume"].report
-        kernel = states["domain"].report["volume"]
-        assert report["volume"] == pytest.approx(kernel, rel=0.05), seed
+        kernel = states["domain"].report
+        # nowhere further from the shape than a twentieth of the longest edge
+        error = abs(report["volume"] - kernel["volume"])
+        assert error <= 0.05 * 0.25 * kernel["area"], seed
         assert report["quality"]["smallest_dihedral"]["min"] > 0, seed
         done += 1
     assert done >= 6

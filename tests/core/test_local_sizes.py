@@ -113,7 +113,7 @@ GOOD = {"name": "wake", "shape": "sphere", "size": 1, "easing": 2, "start": [0, 
         (
             "regions",
             [{"shape": "box", "size": 1, "low": [0, 0, 0], "high": [1, 0, 1]}],
-            "not below",
+            "must lie below",
         ),
         (
             "regions",

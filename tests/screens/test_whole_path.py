@@ -141,6 +141,7 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     ],
 )
 def test_bad_files_get_a_clear_message(page: Page, name: str, data: bytes, words: str):
+    page.get_by_role("link").first.wait_for()
     before = page.get_by_role("link").count()
     drop(page, name, data)
     expect(page.get_by_role("alert")).to_contain_text(words)

@@ -185,7 +185,8 @@ def _split_pass(
 def _turned_away(normal, a, b, c, nx, ny, nz, length):
     """Whether a triangle's normal of this length looks away from the facets at one of its nodes."""
     least = 0.2 * length
-    for v in (a, b, c):
+    for i in range(3):
+        v = a if i == 0 else b if i == 1 else c
         dot = nx * normal[v, 0] + ny * normal[v, 1] + nz * normal[v, 2]
         if dot < least and (normal[v, 0] != 0.0 or normal[v, 1] != 0.0 or normal[v, 2] != 0.0):
             return True
@@ -193,8 +194,9 @@ def _turned_away(normal, a, b, c, nx, ny, nz, length):
 
 
 @njit(cache=True)
-def _may_collapse(s, t, e, gone, kept, rows, n, other, long, held):
-    """Whether pulling gone into kept keeps topology, features, orientation and lengths."""
+def _may_collapse(s, t, e, gone, kept, rows, n, other, long, held, shapely):
+    """Whether pulling gone into kept keeps topology, features, orientation and lengths, and
+    leaves no triangle of a shape below `shapely` that was better before."""
     p, tri, nbr, size, curves = s.points, s.tri, s.nbr, s.size, s.curve
     c = curves[t, e]
     if s.kind[gone] == CORNER:
@@ -259,7 +261,7 @@ def _may_collapse(s, t, e, gone, kept, rows, n, other, long, held):
             return False
         if _turned_away(s.normal, kept, v, w, nx, ny, nz, new):
             return False
-    return after > 0.3 or after >= before
+    return after > shapely or after >= before
 
 
 @njit(cache=True)
@@ -288,7 +290,7 @@ def _collapse_either(s, t, e, a, b, rows, other, long, held):
         gone = a if turn == 0 else b
         kept = b if turn == 0 else a
         n = star(s.tri, s.nbr, s.seen, s.at, s.tally, gone, rows)
-        if n > 0 and _may_collapse(s, t, e, gone, kept, rows, n, other, long, held):
+        if n > 0 and _may_collapse(s, t, e, gone, kept, rows, n, other, long, held, 0.3):
             collapse(s, t, e, gone, kept, rows, n)
             return True
     return False
@@ -595,10 +597,15 @@ def place_counted(
         length = float(at[-1])
         for arc in at[1:-1]:
             line = _nodes_along(s, curves, c, length)
+            size = float(min(np.diff(at)))
+            near = min(line, key=lambda node: abs(node[0] - arc))
+            _on_curve(curves.start, curves.points, curves.arc, c, arc, spot)
+            if abs(near[0] - arc) < 1e-6 * size and near not in (line[0], line[-1]):
+                s.arc[near[1]] = arc
+                s.points[near[1]] = spot
+                continue
             k = int(np.searchsorted([a for a, _ in line], arc)) - 1
             t, e = _edge_between(s, line[k][1], line[k + 1][1], c)
-            _on_curve(curves.start, curves.points, curves.arc, c, arc, spot)
-            size = float(min(np.diff(at)))
             split(s, t, e, spot[0], spot[1], spot[2], ON_CURVE, c, arc, size)
         wanted = at[1:-1]
         for _ in range(4 * len(curves.edge_nodes) + 8):
@@ -616,7 +623,7 @@ def place_counted(
                     gone, kept = line[k][1], line[to][1]
                     t, e = _edge_between(s, gone, kept, c)
                     n = star(s.tri, s.nbr, s.seen, s.at, s.tally, gone, rows)
-                    if _may_collapse(s, t, e, gone, kept, rows, n, other, 1e9, none):
+                    if _may_collapse(s, t, e, gone, kept, rows, n, other, 1e9, none, 0.0):
                         collapse(s, t, e, gone, kept, rows, n)
                         done = True
                         break

@@ -123,8 +123,11 @@ def _spread(corner, leaves, xyz, value, gradient):
 
 @njit(cache=True)
 def _seed(child, corner, low, side, xyz, value, points, size, gradient):
+    # within half a leaf's diagonal growth is not counted: else what is read back at a point would
+    # lie above what was put there
     for k in range(points.shape[0]):
         node = _leaf_of(child, low, side, points[k, 0], points[k, 1], points[k, 2])
+        near = 0.8660254037844386 * (xyz[corner[node, 1], 0] - xyz[corner[node, 0], 0])
         for i in range(8):
             c = corner[node, i]
             d = np.sqrt(
@@ -132,7 +135,7 @@ def _seed(child, corner, low, side, xyz, value, points, size, gradient):
                 + (xyz[c, 1] - points[k, 1]) ** 2
                 + (xyz[c, 2] - points[k, 2]) ** 2
             )
-            value[c] = min(value[c], size[k] + gradient * d)
+            value[c] = min(value[c], size[k] + gradient * max(0.0, d - near))
 
 
 @njit(cache=True)
@@ -207,6 +210,28 @@ def _sizes(field, points):
 def sizes(field: SizeField, points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Edge lengths (n,) at points (n, 3)."""
     return _sizes(field, np.ascontiguousarray(points, np.float64))
+
+
+@njit(cache=True)
+def _spreads(field, points):
+    out = np.empty(points.shape[0])
+    for k in range(points.shape[0]):
+        node = _leaf_of(
+            field.child, field.low, field.side, points[k, 0], points[k, 1], points[k, 2]
+        )
+        low = np.inf
+        high = 0.0
+        for i in range(8):
+            value = field.value[field.corner[node, i]]
+            low = min(low, value)
+            high = max(high, value)
+        out[k] = high / low - 1.0
+    return out
+
+
+def spreads(field: SizeField, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How much larger (n,) the largest size than the smallest is in the leaf that holds a point."""
+    return _spreads(field, np.ascontiguousarray(points, np.float64))
 
 
 def build_field(
