@@ -26,6 +26,7 @@ from intaglio.facets.surface import (
     flip,
     linked,
     make_surface,
+    roomier,
     split,
     star,
 )
@@ -528,7 +529,9 @@ def remesh(
 
     Raises StepFailed if the input is not closed or asks for more triangles than fit.
     """
-    room = int(5 * expected_triangles(facets, field) + 3 * len(facets.triangles) + 20_000)
+    expected = expected_triangles(facets, field)
+    room = int(5 * expected + 3 * len(facets.triangles) + 20_000)
+    most = 20 * room
     s = make_surface(facets, curves, room)
     tree = box_tree(facets.points, facets.triangles, facets.region)
     n = int(s.tally[POINTS])
@@ -555,10 +558,13 @@ def remesh(
             while True:
                 made = _split_pass(s, limit, *rest)
                 if made < 0:
-                    raise StepFailed(
-                        "surface-too-large",
-                        f"The sizes ask for more than {room:,} triangles. Raise the smallest edge.",
-                    )
+                    if len(s.tri) > most:
+                        raise StepFailed(
+                            "surface-too-large",
+                            f"The sizes ask for more than {most:,} triangles. "
+                            "Raise the smallest edge.",
+                        )
+                    s = roomier(s)
                 _flip_pass(s, 1.02)
                 if made == 0:
                     break

@@ -64,6 +64,18 @@ def neighbours(triangles: NDArray[np.int32]) -> NDArray[np.int32]:
     return nbr.reshape(-1, 3)
 
 
+def roomier(s: Surface) -> Surface:
+    """The same surface in arrays of twice the length."""
+    blank = {"kind": ON_FACE, "at": -1, "tri": -1, "nbr": -1, "curve": -1}
+    out = {}
+    for name, held in s._asdict().items():
+        if name != "tally":
+            more = np.full(held.shape, blank.get(name, 0), held.dtype)
+            held = np.concatenate([held, more])
+        out[name] = held
+    return Surface(**out)
+
+
 def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
     """Surface for remeshing facets, with room for `capacity` nodes.
 

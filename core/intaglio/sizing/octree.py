@@ -123,11 +123,11 @@ def _spread(corner, leaves, xyz, value, gradient):
 
 @njit(cache=True)
 def _seed(child, corner, low, side, xyz, value, points, size, gradient):
-    # within half a leaf's diagonal growth is not counted: else what is read back at a point would
-    # lie above what was put there
+    # within half a leaf growth is not counted: else what is read back on a surface would lie above
+    # what was put there
     for k in range(points.shape[0]):
         node = _leaf_of(child, low, side, points[k, 0], points[k, 1], points[k, 2])
-        near = 0.8660254037844386 * (xyz[corner[node, 1], 0] - xyz[corner[node, 0], 0])
+        near = 0.5 * (xyz[corner[node, 1], 0] - xyz[corner[node, 0], 0])
         for i in range(8):
             c = corner[node, i]
             d = np.sqrt(
