@@ -255,12 +255,14 @@ def _run(args: argparse.Namespace) -> int:
 
 def _check(args: argparse.Namespace) -> int:
     from intaglio.formats.cgns import read_cgns
+    from intaglio.mesh.quality import measure
     from intaglio.mesh.report import mesh_findings, report
 
     if not args.mesh.is_file():
         raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
     mesh = read_cgns(args.mesh)
-    result = report(mesh, mesh_findings(mesh))
+    measured = measure(mesh)
+    result = report(mesh, mesh_findings(mesh, measured), measured)
     if args.json:
         print(json.dumps(result, indent=1))
     else:

@@ -8,14 +8,12 @@ between the centres of its two cells.
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.mesh.mesh import TET_FACES, Mesh
 
 Floats = NDArray[np.float64]
-
-# pairs of faces that meet in each of the six edges
-_PAIRS = ((0, 1), (0, 2), (0, 3), (1, 2), (1, 3), (2, 3))
 
 
 @dataclass(frozen=True)
@@ -43,47 +41,83 @@ def tet_volumes(points: Floats, tets: NDArray[np.int32]) -> Floats:
     return np.einsum("ij,ij->i", np.cross(b - a, c - a), d - a) / 6.0
 
 
-def equiangle_skewness(points: Floats, tets: NDArray[np.int32]) -> Floats:
+@njit(cache=True)
+def _angles(points, tets, out):
+    """Least and largest face angle, least and largest dihedral angle of each tetrahedron."""
+    normal = np.empty((4, 3))
+    side = np.empty((3, 3))
+    length = np.empty(3)
+    for t in range(tets.shape[0]):
+        low_face = low_between = 1.0  # cosines: the least is that of the largest angle
+        high_face = high_between = -1.0
+        for f in range(4):
+            for k in range(3):
+                u = tets[t, TET_FACES[f, (k + 1) % 3]]
+                v = tets[t, TET_FACES[f, (k + 2) % 3]]
+                square = 0.0
+                for i in range(3):
+                    side[k, i] = points[v, i] - points[u, i]
+                    square += side[k, i] ** 2
+                length[k] = np.sqrt(square)
+            for k in range(3):
+                a = side[(k + 1) % 3]
+                b = side[(k + 2) % 3]
+                product = length[(k + 1) % 3] * length[(k + 2) % 3]
+                dot = a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+                cosine = -dot / product if product > 0.0 else 1.0
+                low_face = min(low_face, cosine)
+                high_face = max(high_face, cosine)
+            square = 0.0
+            for i in range(3):
+                j = (i + 1) % 3
+                k = (i + 2) % 3
+                normal[f, i] = side[0, j] * side[1, k] - side[0, k] * side[1, j]
+                square += normal[f, i] ** 2
+            square = np.sqrt(square)
+            for i in range(3):
+                normal[f, i] = normal[f, i] / square if square > 0.0 else 0.0
+        for f in range(4):
+            for g in range(f):
+                cosine = 0.0
+                for i in range(3):
+                    cosine -= normal[f, i] * normal[g, i]
+                low_between = min(low_between, cosine)
+                high_between = max(high_between, cosine)
+        out[t, 0] = np.degrees(np.arccos(min(1.0, high_face)))
+        out[t, 1] = np.degrees(np.arccos(max(-1.0, low_face)))
+        out[t, 2] = np.degrees(np.arccos(min(1.0, high_between)))
+        out[t, 3] = np.degrees(np.arccos(max(-1.0, low_between)))
+
+
+def tet_angles(points: Floats, tets: NDArray[np.int32]) -> Floats:
+    """Least and largest angle (degrees) in the faces, then between them, of each cell (c, 4)."""
+    out = np.empty((len(tets), 4))
+    _angles(np.ascontiguousarray(points), np.ascontiguousarray(tets), out)
+    return out
+
+
+def skewness_of(angles: Floats) -> Floats:
     """Worst of max((θmax - θe)/(180 - θe), (θe - θmin)/θe) over face and dihedral angles (c,).
 
     θe is the angle of the regular tetrahedron: 60° in faces, arccos(1/3) between them.
     """
-    least = np.full(len(tets), 180.0)
-    most = np.zeros(len(tets))
-    for face in TET_FACES:
-        p = points[tets[:, face]]
-        for i in range(3):
-            u = p[:, (i + 1) % 3] - p[:, i]
-            v = p[:, (i + 2) % 3] - p[:, i]
-            cosine = np.einsum("ij,ij->i", u, v) / (
-                np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
-            )
-            angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-            np.minimum(least, angle, out=least)
-            np.maximum(most, angle, out=most)
-    in_faces = np.maximum((most - 60.0) / 120.0, (60.0 - least) / 60.0)
     regular = np.degrees(np.arccos(1.0 / 3.0))
-    least, most = dihedral_angles(points, tets)
-    between = np.maximum((most - regular) / (180.0 - regular), (regular - least) / regular)
+    in_faces = np.maximum((angles[:, 1] - 60.0) / 120.0, (60.0 - angles[:, 0]) / 60.0)
+    between = np.maximum(
+        (angles[:, 3] - regular) / (180.0 - regular), (regular - angles[:, 2]) / regular
+    )
     return np.maximum(in_faces, between)
+
+
+def equiangle_skewness(points: Floats, tets: NDArray[np.int32]) -> Floats:
+    """Equiangle skewness (c,), 0 for regular tetrahedra, 1 for flat ones."""
+    return skewness_of(tet_angles(points, tets))
 
 
 def dihedral_angles(points: Floats, tets: NDArray[np.int32]) -> tuple[Floats, Floats]:
     """Smallest and largest dihedral angle (c,) of each tetrahedron in degrees."""
-    normals = []
-    for face in TET_FACES:
-        a, b, c = (points[tets[:, face[i]]] for i in range(3))
-        n = np.cross(b - a, c - a)
-        length = np.linalg.norm(n, axis=1)
-        normals.append(n / np.where(length > 0, length, 1.0)[:, None])
-    least = np.full(len(tets), 180.0)
-    most = np.zeros(len(tets))
-    for i, j in _PAIRS:
-        cosine = -np.einsum("ij,ij->i", normals[i], normals[j])
-        angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-        np.minimum(least, angle, out=least)
-        np.maximum(most, angle, out=most)
-    return least, most
+    angles = tet_angles(points, tets)
+    return angles[:, 2], angles[:, 3]
 
 
 def non_orthogonality(mesh: Mesh) -> Floats:
@@ -98,26 +132,44 @@ def non_orthogonality(mesh: Mesh) -> Floats:
     return np.degrees(np.arccos(np.clip(cosine, -1, 1)))
 
 
-def volume_ratios(mesh: Mesh) -> Floats:
-    """Larger over smaller volume (i,) of the two cells at each interior face."""
+@dataclass(frozen=True)
+class Measured:
+    """A mesh's quality: per cell (c,) equiangle skewness, least and largest dihedral angle
+    (degrees) and volume (unit³); per interior face (i,) non-orthogonality (degrees) and the ratio
+    of the larger to the smaller volume beside it."""
+
+    skewness: Floats
+    least_dihedral: Floats
+    largest_dihedral: Floats
+    volume: Floats
+    non_orthogonality: Floats
+    volume_ratio: Floats
+
+
+def measure(mesh: Mesh) -> Measured:
+    """Every metric of a mesh, computed once."""
+    angles = tet_angles(mesh.points, mesh.tets)
+    volume = tet_volumes(mesh.points, mesh.tets)
     n = mesh.interior_faces
-    v = tet_volumes(mesh.points, mesh.tets)
-    a, b = v[mesh.owner[:n]], v[mesh.neighbour[:n]]
+    a, b = volume[mesh.owner[:n]], volume[mesh.neighbour[:n]]
     with np.errstate(divide="ignore", invalid="ignore"):
-        return np.maximum(a, b) / np.minimum(a, b)
+        ratio = np.maximum(a, b) / np.minimum(a, b)
+    return Measured(
+        skewness_of(angles), angles[:, 2], angles[:, 3], volume, non_orthogonality(mesh), ratio
+    )
 
 
-def cell_metrics(mesh: Mesh) -> dict[str, Floats]:
+def cell_metrics(mesh: Mesh, measured: Measured) -> dict[str, Floats]:
     """Every metric of METRICS per cell (c,); metrics of faces as the worst face of the cell."""
     out = {
-        "equiangle_skewness": equiangle_skewness(mesh.points, mesh.tets),
-        "smallest_dihedral": dihedral_angles(mesh.points, mesh.tets)[0],
-        "volume": tet_volumes(mesh.points, mesh.tets),
+        "equiangle_skewness": measured.skewness,
+        "smallest_dihedral": measured.least_dihedral,
+        "volume": measured.volume,
     }
     n = mesh.interior_faces
     for key, face_value, start in (
-        ("non_orthogonality", non_orthogonality(mesh), 0.0),
-        ("volume_ratio", volume_ratios(mesh), 1.0),
+        ("non_orthogonality", measured.non_orthogonality, 0.0),
+        ("volume_ratio", measured.volume_ratio, 1.0),
     ):
         worst = np.full(len(mesh.tets), start)
         np.maximum.at(worst, mesh.owner[:n], face_value)
@@ -127,7 +179,9 @@ def cell_metrics(mesh: Mesh) -> dict[str, Floats]:
 
 
 def summary(values: Floats) -> dict[str, float]:
-    """min, max and mean of a metric."""
+    """min, max and mean of a metric; zeros where there are no values."""
+    if not len(values):
+        return {"min": 0.0, "max": 0.0, "mean": 0.0}
     return {
         "min": float(values.min()),
         "max": float(values.max()),
@@ -135,18 +189,14 @@ def summary(values: Floats) -> dict[str, float]:
     }
 
 
-def quality_summary(mesh: Mesh) -> dict[str, dict[str, float]]:
+def quality_summary(measured: Measured) -> dict[str, dict[str, float]]:
     """{metric: {min, max, mean}}; non-orthogonality and volume ratio over faces, others cells."""
-    by_cell = {
-        "equiangle_skewness": equiangle_skewness(mesh.points, mesh.tets),
-        "non_orthogonality": non_orthogonality(mesh),
-        "smallest_dihedral": dihedral_angles(mesh.points, mesh.tets)[0],
-        "volume": tet_volumes(mesh.points, mesh.tets),
-        "volume_ratio": volume_ratios(mesh),
-    }
     return {
-        key: summary(values) if len(values) else {"min": 0.0, "max": 0.0, "mean": 0.0}
-        for key, values in by_cell.items()
+        "equiangle_skewness": summary(measured.skewness),
+        "non_orthogonality": summary(measured.non_orthogonality),
+        "smallest_dihedral": summary(measured.least_dihedral),
+        "volume": summary(measured.volume),
+        "volume_ratio": summary(measured.volume_ratio),
     }
 
 

@@ -4,15 +4,10 @@ from typing import Any
 
 import numpy as np
 
+from intaglio.mesh.forced import forced_cells, heights, spanning_cells
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.quality import (
-    cell_metrics,
-    dihedral_angles,
-    equiangle_skewness,
-    quality_summary,
-    tet_volumes,
-)
-from intaglio.mesh.validity import Finding, cautions, check
+from intaglio.mesh.quality import Floats, Measured, quality_summary
+from intaglio.mesh.validity import PLACES, Finding, cautions, check, two_digits
 
 BINS = 24
 
@@ -43,32 +38,106 @@ def _rim(mesh: Mesh, nodes: np.ndarray) -> float:
     return float(np.linalg.norm(mesh.points[rim[:, 0]] - mesh.points[rim[:, 1]], axis=1).sum())
 
 
-def histograms(mesh: Mesh) -> dict[str, dict[str, list[float]]]:
+def histograms(metrics: dict[str, Floats]) -> dict[str, dict[str, list[float]]]:
     """Counts of cells in equal bins of each metric between its least and largest value."""
     out = {}
-    for key, values in cell_metrics(mesh).items():
+    for key, values in metrics.items():
         count, edges = np.histogram(values, BINS)
         out[key] = {"edges": edges.tolist(), "count": count.tolist()}
     return out
 
 
-def mesh_findings(mesh: Mesh) -> list[Finding]:
-    """Errors of validity, then cautions about quality."""
+def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
+    """Errors of validity; else cautions about quality, cells that the input forces apart."""
     found = check(mesh)
     if found:
         return found
-    return cautions(
-        equiangle_skewness(mesh.points, mesh.tets),
-        dihedral_angles(mesh.points, mesh.tets)[0],
-        mesh.points[mesh.tets].mean(axis=1),
+    bad = np.flatnonzero(
+        (measured.skewness > 0.85)
+        | (measured.least_dihedral < 12.0)
+        | (measured.largest_dihedral > 160.0)
+    )
+    if not len(bad):
+        return []
+    found, forced = _forced_findings(mesh, bad)
+    avoidable = np.ones(len(mesh.tets), bool)
+    avoidable[forced] = False
+    squeezed = spanning_cells(mesh, bad[avoidable[bad]])
+    avoidable[squeezed] = False
+    found += _spanned_gap(mesh, measured, squeezed)
+    at = np.flatnonzero(avoidable)
+    return found + cautions(
+        measured.skewness[at],
+        measured.least_dihedral[at],
+        mesh.points[mesh.tets[at]].mean(axis=1),
     )
 
 
+def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.ndarray]:
+    """A finding for each pair of faces whose edge forces bad cells, and these cells."""
+    forced = forced_cells(mesh, bad)
+    out = []
+    kinds, kind = np.unique(
+        np.column_stack([forced.patches, forced.sharp]), axis=0, return_inverse=True
+    )
+    for k, (a, b, sharp) in enumerate(kinds.tolist()):
+        own = np.flatnonzero(kind.ravel() == k)
+        own = own[np.argsort(forced.angle[own])]
+        one, two = mesh.patches[a].name, mesh.patches[b].name
+        angle = f"{forced.angle[own[0]]:.1f}°"
+        if sharp and a != b:
+            where = f"Flat cells at the edge between {one} and {two}, which meet at {angle} there."
+        elif sharp:
+            where = f"Flat cells at an edge within {one}, which turns back on itself by {angle}."
+        else:
+            where = f"Flat cells at a sliver of {one}, whose angle is {angle}."
+        out.append(
+            Finding(
+                "forced-cells",
+                "caution",
+                where,
+                len(own),
+                np.unique(forced.place[own], axis=0)[:PLACES].tolist(),
+                "Blunt the edge or drop the sliver in Geometry, or accept these cells.",
+                size=float(forced.angle[own[0]]),
+                measure="angle in °",
+                cause="No tetrahedron fits there without such an angle.",
+                faces=sorted({one, two}),
+            )
+        )
+    return sorted(out, key=lambda f: f.size)[:PLACES], forced.cells
+
+
+def _spanned_gap(mesh: Mesh, measured: Measured, cells: np.ndarray) -> list[Finding]:
+    """One finding for the flat cells that reach across a gap without a node in it."""
+    if not len(cells):
+        return []
+    order = cells[np.argsort(measured.least_dihedral[cells])]
+    width = two_digits(float(np.median(heights(mesh, cells))))
+    return [
+        Finding(
+            "spanned-gap",
+            "caution",
+            f"Flat cells across a gap about {width:g} {mesh.unit} wide, where the edges are longer "
+            "than the gap.",
+            len(cells),
+            mesh.points[mesh.tets[order[:PLACES]]].mean(axis=1).tolist(),
+            "Lower the smallest edge to the width of the gap, or close the gap in Geometry.",
+            size=width,
+            measure=f"width in {mesh.unit}",
+            cause="One cell reaches from wall to wall.",
+        )
+    ]
+
+
 def report(
-    mesh: Mesh, findings: list[Finding], steps: list[dict[str, Any]] | None = None
+    mesh: Mesh,
+    findings: list[Finding],
+    measured: Measured,
+    steps: list[dict[str, Any]] | None = None,
 ) -> dict[str, Any]:
     """The content of report.json."""
-    volumes = tet_volumes(mesh.points, mesh.tets)
+    volumes = measured.volume
     return {
         "report": 1,
         "valid": not any(f.level == "error" for f in findings),
@@ -88,7 +157,7 @@ def report(
             row["name"]: {"kind": row["kind"], "faces": row["triangles"], "area": row["area"]}
             for row in patch_rows(mesh)
         },
-        "quality": quality_summary(mesh),
+        "quality": quality_summary(measured),
         "findings": [f.as_dict() for f in findings],
         "steps": steps or [],
     }

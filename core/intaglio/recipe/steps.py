@@ -34,7 +34,7 @@ from intaglio.formats.cgns import cgns_bytes
 from intaglio.formats.stl import patch_files
 from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.mesh import Mesh, Patch, Zone, tet_mesh
-from intaglio.mesh.quality import cell_metrics, summary, tet_volumes, triangle_angles
+from intaglio.mesh.quality import cell_metrics, measure, summary, tet_volumes, triangle_angles
 from intaglio.mesh.report import histograms, mesh_findings, patch_rows, report
 from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.validity import Finding
@@ -330,7 +330,6 @@ def volume_step(
         sides=sides_of(domain.report)[region],
     )
     progress(0.92, "checking every cell")
-    regions = int(region.max()) + 1
     unit = surface.report["unit"]
     zones = tuple(Zone(z["name"], z["kind"]) for z in domain.report["zones"])
     mesh = tet_mesh(
@@ -338,12 +337,13 @@ def volume_step(
         filling.tets,
         filling.triangles,
         region[filling.origin],
-        tuple(Patch(f"face_{k}", "wall") for k in range(regions)),
+        tuple(Patch(face["id"], "wall") for face in domain.report["faces"]),
         filling.zone,
         zones,
         unit=unit,
     )
-    found = mesh_findings(mesh)
+    measured = measure(mesh)
+    found = mesh_findings(mesh, measured)
     errors = [f for f in found if f.level == "error"]
     if errors:
         raise StepFailed(
@@ -351,7 +351,8 @@ def volume_step(
             "The filled mesh is not valid: " + " ".join(f.message for f in errors),
             [p for f in errors for p in f.places][:20],
         )
-    total = report(mesh, found)
+    total = report(mesh, found, measured)
+    metrics = cell_metrics(mesh, measured)
     filled = {name: row["volume"] for name, row in total["zones"].items()}
     for zone, enclosed in zip(zones, surface.report["zone_volumes"], strict=True):
         if abs(filled[zone.name] - enclosed) > 1e-9 * enclosed and not filling.swaps:
@@ -363,12 +364,11 @@ def volume_step(
         "volume": sum(filled.values()),
         "zones": total["zones"],
         "quality": total["quality"],
-        "histograms": histograms(mesh),
+        "histograms": histograms(metrics),
         "splits": filling.splits,
         "swaps": filling.swaps,
         "findings": total["findings"],
     }
-    metrics = {f"metric_{k}": v.astype(np.float32) for k, v in cell_metrics(mesh).items()}
     return Product(
         {
             "points": filling.points,
@@ -377,7 +377,7 @@ def volume_step(
             "triangles": filling.triangles,
             "region": region[filling.origin],
             "picture": _opened(filling.points, filling.tets),
-            **metrics,
+            **{f"metric_{k}": v.astype(np.float32) for k, v in metrics.items()},
         },
         data,
     )
@@ -416,7 +416,8 @@ def case_step(
     progress(0.05, "naming the boundary")
     mesh = named_mesh(volume_product, patches)
     rows = patch_rows(mesh)
-    found = mesh_findings(mesh) + case_findings([r for r in rows if r["triangles"]])
+    measured = measure(mesh)
+    found = mesh_findings(mesh, measured) + case_findings([r for r in rows if r["triangles"]])
     for row in rows:
         if not row["triangles"]:
             found.append(
@@ -424,13 +425,13 @@ def case_step(
             )
     values = asdict(settings)
     document = case_document(mesh, rows, values, name)
-    full = report(mesh, found, steps)
+    full = report(mesh, found, measured, steps)
     if not full["valid"]:
         raise StepFailed("invalid", "The mesh is not valid: " + " ".join(f.message for f in found))
     progress(0.3, "writing mesh.cgns")
     files: dict[str, bytes] = {"mesh.cgns": cgns_bytes(mesh)}
     progress(0.5, "writing mesh.vtu")
-    files["mesh.vtu"] = vtu_bytes(mesh, cell_metrics(mesh))
+    files["mesh.vtu"] = vtu_bytes(mesh, cell_metrics(mesh, measured))
     progress(0.7, "writing patches")
     files |= patch_files(mesh)
     files["case.yaml"] = yaml.safe_dump(document, sort_keys=False, allow_unicode=True).encode()

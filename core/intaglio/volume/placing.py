@@ -152,6 +152,8 @@ def _layers(cx: Complex, field: SizeField) -> Complex:
             # further in, lattices do better than layers where they can be
             graded = ~is_even(spot, field)
             spot, hint = spot[graded], hint[graded]
+        if not len(spot):
+            break
         order = hilbert_order(spot)
         spot, hint = spot[order], hint[order]
         cx, done = _inserted(cx, spot, hint, _FIRST * sizes(field, spot))
