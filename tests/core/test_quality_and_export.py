@@ -232,7 +232,7 @@ def _broken(mesh: Mesh, how: str) -> Mesh:
 def test_a_broken_mesh_is_found_out(whole, how, code):
     found = check(_broken(whole[2], how))
     assert code in [f.code for f in found]
-    assert report(whole[2], found)["valid"] is False
+    assert report(whole[2], found, measure(whole[2]))["valid"] is False
 
 
 def test_slice_shows_whole_cells(whole):

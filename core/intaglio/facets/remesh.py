@@ -35,6 +35,7 @@ from intaglio.sizing.octree import SizeField, size_at, sizes
 
 _LONG = 1.38
 _SHORT = 0.70
+_BENT = 0.92
 
 
 @dataclass(frozen=True)
@@ -142,7 +143,8 @@ def _split_pass(
                 break
             a = tri[t, (e + 1) % 3]
             b = tri[t, (e + 2) % 3]
-            if _length(p, size, a, b) <= limit:
+            # on curved faces the longest edges would stand too far off the surface
+            if _length(p, size, a, b) <= (limit if flat[region[t]] else _BENT * limit):
                 continue
             c = curves[t, e]
             if c >= 0 and held[c]:

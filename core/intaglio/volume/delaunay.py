@@ -305,14 +305,18 @@ def _start(cx, a, b, c, d):
 
 
 def delaunay_complex(
-    points: NDArray[np.float64], room: int = 0, seed: int = 1
+    points: NDArray[np.float64], room: int = 0, seed: int = 1, ahead: int = 0
 ) -> tuple[Complex, NDArray[np.int64]]:
     """Delaunay complex of points (n, 3), ghosts included, with room for more points.
 
+    The last `ahead` points are inserted before all others: corners of a box around these, say, so
+    that none of them is added outside a large flat hull, whose every face it would replace.
     Returns the complex and the insertion order. Raises AllCoplanar if no tetrahedron exists.
     A point that repeats another is left without tetrahedra.
     """
+    early = len(points) - ahead
     order = insertion_order(points, seed)
+    order = np.concatenate([np.arange(early, len(points)), order[order < early]])
     pick = _first_tet(points, order)
     if pick[3] < 0:
         raise AllCoplanar(f"{len(points)} points lie in one plane")

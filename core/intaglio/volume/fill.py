@@ -146,7 +146,14 @@ def fill(
     corners = np.array([[(k >> i) & 1 for i in range(3)] for k in range(8)])
     box = np.where(corners == 1, high + margin, low - margin)
     n_surface = len(points)
-    cx, _ = delaunay_complex(np.concatenate([points, box]))
+    try:
+        cx, _ = delaunay_complex(np.concatenate([points, box]), ahead=len(box))
+    except MemoryError as error:
+        raise StepFailed(
+            "crowded",
+            "Too many nodes of the surface mesh lie on one sphere or plane to be parted. "
+            "Change the smallest edge a little.",
+        ) from error
     repeated = np.flatnonzero(cx.at[:n_surface] < 0)
     if len(repeated):
         raise StepFailed(

@@ -1,0 +1,67 @@
+"""The figures a mesh must keep, on the demo models from tens of thousands of cells on."""
+
+from pathlib import Path
+
+import pytest
+
+from intaglio.cad.tessellation import tessellate
+from intaglio.facets.part import FacetPart
+from intaglio.recipe.model import model_of
+from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.recipe import plain_settings, read_recipe
+from intaglio.recipe.taking import together
+from tests.core.figures import surface_figures, volume_figures
+
+DEMO = Path(__file__).parents[2] / "demo"
+
+
+def _reference(domain, smallest: float):
+    model = model_of(domain)
+    if isinstance(model, FacetPart):
+        return model.points, model.triangles
+    held = tessellate(model, 0.005 * smallest, 0.05)[0]
+    return held.points, held.triangles
+
+
+# name, sizes other than the recipe's, mean skewness: a cell across the section is all that fits
+MODELS = [
+    ("ejector", {}, 0.30),
+    ("ejector", {"smallest": 3.0, "largest": 7.0}, 0.305),
+    ("drum", {}, 0.30),
+    ("buoy", {}, 0.30),
+    ("slot", {"smallest": 4.0, "largest": 16.0}, 0.35),
+    ("cooler", {"smallest": 1.6, "largest": 6.0}, 0.31),
+]
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("name", "sizing", "mean"), MODELS)
+def test_demo_models_keep_the_figures(name, sizing, mean):
+    recipe = read_recipe(DEMO / "recipes" / f"{name}.yaml")
+    settings = plain_settings(recipe)
+    settings["sizing"] = settings.get("sizing", {}) | sizing
+    store = MemoryStore()
+    source = together([(p.name, p.read_bytes()) for p in recipe.parts])
+    states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}
+    held = {k: store.get(str(states[k].key)) for k in ("domain", "sizing", "surface", "volume")}
+    used = states["sizing"].settings
+    surface = surface_figures(
+        held["surface"],
+        held["sizing"],
+        _reference(held["domain"], used["smallest"]),
+        used["smallest"],
+    )
+    volume = volume_figures(held["volume"])
+    forecast = states["sizing"].report["forecast"]["cells"]
+    assert surface.least_angle >= 20
+    assert surface.angles_within >= 0.99
+    assert surface.edges_within >= 0.95
+    assert surface.distance <= 0.05
+    assert volume.least_dihedral >= 18
+    assert volume.largest_dihedral <= 160
+    assert volume.worst_skewness <= 0.85
+    assert volume.mean_skewness <= mean
+    assert volume.worst_ratio <= 8
+    assert volume.ratios_within >= 0.99
+    assert volume.growth <= 1.15 * (used["growth"] - 1)
+    assert forecast == pytest.approx(len(held["volume"].arrays["tets"]), rel=0.2)
