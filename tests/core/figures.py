@@ -55,7 +55,7 @@ def distances(spots, points, triangles) -> np.ndarray:
 
 
 def surface_figures(surface, sizing, reference, smallest) -> SurfaceFigures:
-    """Of the product of the surface stage; reference (points, triangles) is a finer tessellation."""
+    """Of a product of the surface stage; reference: points and triangles, finer than the mesh."""
     points, triangles = surface.arrays["points"], surface.arrays["triangles"]
     angles = triangle_angles(points, triangles)
     pairs = _edges(triangles)
