@@ -45,7 +45,7 @@ from intaglio.recipe.picture import edge_segments, picture
 from intaglio.recipe.places import distances
 from intaglio.recipe.readme import export_readme
 from intaglio.recipe.stages import Case, Patches, Sizing, SurfaceMesh, VolumeMesh
-from intaglio.sizing.forecast import forecast
+from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import surface_field
 from intaglio.volume.fill import fill
@@ -175,7 +175,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
 
 
 def _refuse(settings: Sizing, domain: Product, cells: float) -> None:
-    fit = settings.largest * (cells * 900 / MEMORY_LIMIT) ** (1 / 3) * 1.1
+    fit = settings.largest * (cells * BYTES_PER_CELL / MEMORY_LIMIT) ** (1 / 3) * 1.1
     raise SettingRejected(
         "sizing.largest",
         f"These sizes ask for about {cells:,.0f} cells, more than fit in memory. "
@@ -324,7 +324,7 @@ def volume_step(
         region,
         field_of(sizing),
         lambda share, doing: progress(0.9 * share, doing),
-        max_cells=int(MEMORY_LIMIT / 600),
+        max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
         improve_passes=settings.passes,
         target=settings.target,
         sides=sides_of(domain.report)[region],

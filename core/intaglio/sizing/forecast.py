@@ -13,18 +13,24 @@ from intaglio.sizing.sources import sample_facets
 # cells per h³ and triangles per h², calibrated by bench/forecast.py on our own meshes
 CELLS_PER_CUBE = 10.5
 TRIANGLES_PER_SQUARE = 2.49
-# measured on fillings of 0.2 to 1 million cells
-BYTES_PER_CELL = 900
+# measured on fillings of 0.1 to 1 million cells: the volume stage's peak over the process before
+BYTES_PER_CELL = 600
+BYTES_AT_REST = 4e8
+# the same runs on two cores of 2026; a machine twice as fast takes half as long
+TRIANGLES_PER_SECOND = 7000.0
+CELLS_PER_SECOND = 50_000.0
 _SAMPLES = 40_000
 
 
 @dataclass(frozen=True)
 class Forecast:
-    """Expected counts, and the memory in bytes that filling will need."""
+    """Expected counts, the memory in bytes that filling will need, and the seconds that meshing
+    surface and volume will take."""
 
     triangles: int
     cells: int
     memory: int
+    seconds: float
 
 
 def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None = None) -> Forecast:
@@ -41,7 +47,12 @@ def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None =
     )
     triangles = TRIANGLES_PER_SQUARE * float((mean * area).sum())
     cells = CELLS_PER_CUBE * _volume_integral(facets, field, sides)
-    return Forecast(int(triangles), int(cells), int(BYTES_PER_CELL * cells + 2e8))
+    return Forecast(
+        int(triangles),
+        int(cells),
+        int(BYTES_PER_CELL * cells + BYTES_AT_REST),
+        1.0 + triangles / TRIANGLES_PER_SECOND + cells / CELLS_PER_SECOND,
+    )
 
 
 def _volume_integral(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None) -> float:

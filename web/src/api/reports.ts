@@ -152,7 +152,9 @@ export interface VolumeReport {
 
 export interface SizingReport {
   edge: Spread;
-  forecast: { triangles: number; cells: number; memory: number };
+  forecast: { triangles: number; cells: number; memory: number; seconds: number };
+  /** where the ends of counted edges will stand */
+  counted: number[][];
   findings: Finding[];
 }
 

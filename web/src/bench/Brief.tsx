@@ -7,6 +7,7 @@ import { conditionOf, reportOf, stateOf, useBench } from "./context";
 import { Findings } from "./Findings";
 import { Progress } from "./Header";
 import { parts, shown } from "./sentences";
+import { useLiveSizing } from "./useLiveSizing";
 
 export function Brief({ trouble }: { trouble: string | null }) {
   const bench = useBench();
@@ -16,6 +17,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const settings = useSettings(variant.id);
   const [wrong, setWrong] = useState<{ blank: string; message: string } | null>(null);
   const condition = conditionOf(bench, stage);
+  useLiveSizing();
 
   function change(name: string, value: unknown) {
     setWrong(null);

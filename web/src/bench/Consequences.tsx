@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { useSettings } from "../api/queries";
 import type { Feature, Operation } from "../api/reports";
-import { bytes, count, measure } from "../parts/numbers";
+import { bytes, count, duration, measure } from "../parts/numbers";
 import { useViewStore } from "../view/store";
 import { reportOf, stateOf, useBench } from "./context";
 import { featureRows } from "./features";
@@ -132,7 +132,7 @@ function Numbers() {
 }
 
 function SizingConsequences() {
-  const { variant, unit } = useBench();
+  const { variant, unit, job } = useBench();
   const state = stateOf(variant, "sizing");
   const r = reportOf(variant, "sizing");
   const domain = reportOf(variant, "domain");
@@ -148,13 +148,18 @@ function SizingConsequences() {
     rows.push(["Forecast, cells", `≈ ${measure(r.forecast.cells, 3)}`]);
     rows.push(["Forecast, wall triangles", `≈ ${measure(r.forecast.triangles, 3)}`]);
     rows.push(["Forecast, memory", bytes(r.forecast.memory)]);
+    rows.push(["Forecast, time to mesh", duration(r.forecast.seconds)]);
     rows.push(["Edges on walls", `${measure(r.edge.min, 3)} to ${measure(r.edge.max, 3)} ${unit}`]);
   }
   return (
     <>
       <Table rows={rows} />
       {state.condition !== "current" && (
-        <p className="mt-2 text-soft">Lay out the sizes to see how many cells they will make.</p>
+        <p className="mt-2 text-soft">
+          {job?.target === "sizing"
+            ? "Counting what these sizes will make …"
+            : "Lay out the sizes to see how many cells they will make."}
+        </p>
       )}
     </>
   );

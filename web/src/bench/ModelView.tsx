@@ -7,6 +7,7 @@ import { colourOf, PATTERN, RAMP } from "../view/palette";
 import { useViewStore } from "../view/store";
 import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
 import { Compass } from "./Compass";
+import { CountedEnds } from "./CountedEnds";
 import { patchOfFace, reportOf, stateOf, useBench } from "./context";
 import { EnclosureHandles } from "./EnclosureHandles";
 import { Overlay } from "./Overlay";
@@ -154,6 +155,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       {view && <Overlay view={view} />}
       {view && <EnclosureHandles view={view} />}
       {view && <RegionShapes view={view} />}
+      {view && <CountedEnds view={view} />}
       {view && <Swatches view={view} />}
       {box && (
         <div

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { across, centre, fresh, inSpace, moved, outline, type Region } from "./regions";
+import { across, centre, fresh, handles, inSpace, moved, outline, type Region } from "./regions";
 import { numberOr } from "./SizesBlank";
 import { lattice } from "./Swatch";
 
@@ -95,5 +95,67 @@ describe("numbers in rows", () => {
     expect(numberOr("1,5")).toBe(1.5);
     expect(numberOr("bore / 3")).toBe("bore / 3");
     expect(numberOr("")).toBe("");
+  });
+});
+
+describe("handles", () => {
+  const box: Region = {
+    name: "b",
+    shape: "box",
+    size: 1,
+    easing: 0,
+    low: [0, 0, 0],
+    high: [2, 4, 6],
+  };
+
+  it("stand on the sides of a box and move that side only", () => {
+    const own = handles(box);
+    expect(own.map((h) => h.at)).toEqual([
+      [2, 2, 3],
+      [0, 2, 3],
+      [1, 4, 3],
+      [1, 0, 3],
+      [1, 2, 6],
+      [1, 2, 0],
+    ]);
+    expect(own[0]!.pull(1)).toEqual({ ...box, high: [3, 4, 6] });
+    expect(own[1]!.pull(1)).toEqual({ ...box, low: [-1, 0, 0] });
+    // a side cannot pass the opposite one
+    expect(own[0]!.pull(-99).high![0]).toBeGreaterThan(0);
+    expect(own[1]!.pull(-99).low![0]).toBeLessThan(2);
+  });
+
+  it("change the radius of a sphere, which stays positive", () => {
+    const ball: Region = {
+      name: "s",
+      shape: "sphere",
+      size: 1,
+      easing: 0,
+      start: [1, 1, 1],
+      radius: 2,
+    };
+    expect(handles(ball)[0]!.at).toEqual([3, 1, 1]);
+    expect(handles(ball)[0]!.pull(0.5).radius).toBe(2.5);
+    expect(handles(ball)[0]!.pull(-50).radius).toBeGreaterThan(0);
+  });
+
+  it("move the ends of an axis along it, and both radii of a frustum", () => {
+    const cone: Region = {
+      name: "f",
+      shape: "frustum",
+      size: 1,
+      easing: 0,
+      start: [0, 0, 0],
+      end: [10, 0, 0],
+      radius: 1,
+      end_radius: 3,
+    };
+    const [start, end, first, last] = handles(cone);
+    expect(start!.pull(2).start).toEqual([-2, 0, 0]);
+    expect(end!.pull(2).end).toEqual([12, 0, 0]);
+    expect(end!.pull(-99).end![0]).toBeGreaterThan(0);
+    expect(first!.pull(1).radius).toBe(2);
+    expect(last!.pull(1).end_radius).toBe(4);
+    expect(handles({ ...cone, shape: "cylinder" })).toHaveLength(3);
   });
 });

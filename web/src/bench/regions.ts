@@ -88,6 +88,88 @@ export function moved(region: Region, by: Vector): Region {
   return out;
 }
 
+/** A place by which a region is stretched: `out` is its way, pull() the region after a pull. */
+export interface Handle {
+  words: string;
+  at: Vector;
+  out: Vector;
+  pull: (by: number) => Region;
+}
+
+const six = (v: number) => Number(v.toPrecision(6));
+
+export function handles(region: Region): Handle[] {
+  const { low, high, start, end } = region;
+  const middle = centre(region);
+  if (region.shape === "box" && low && high && middle) {
+    return [0, 1, 2].flatMap((i) => {
+      const axis = [0, 1, 2].map((k) => (k === i ? 1 : 0));
+      const least = (high[i]! - low[i]!) * 0.02;
+      const at = (value: number) => middle.map((v, k) => (k === i ? value : v));
+      const put = (list: Vector, value: number) => list.map((v, k) => (k === i ? six(value) : v));
+      return [
+        {
+          words: `high ${"xyz"[i]}`,
+          at: at(high[i]!),
+          out: axis,
+          pull: (by: number) => ({
+            ...region,
+            high: put(high, Math.max(low[i]! + least, high[i]! + by)),
+          }),
+        },
+        {
+          words: `low ${"xyz"[i]}`,
+          at: at(low[i]!),
+          out: axis.map((v) => -v),
+          pull: (by: number) => ({
+            ...region,
+            low: put(low, Math.min(high[i]! - least, low[i]! - by)),
+          }),
+        },
+      ];
+    });
+  }
+  const wider = (key: "radius" | "end_radius", from: Vector, out: Vector): Handle => {
+    const radius = region[key] ?? 0;
+    return {
+      words: key === "radius" ? "radius" : "radius at the end",
+      at: add(from, out, radius),
+      out,
+      pull: (by) => ({ ...region, [key]: six(Math.max(radius * 0.02, radius + by)) }),
+    };
+  };
+  if (region.shape === "sphere" && start)
+    return [wider("radius", start, [1, 0, 0]), wider("radius", start, [0, 0, 1])];
+  if (start && end) {
+    const axis = minus(end, start);
+    const long = length(axis);
+    const unit = axis.map((v) => v / (long || 1));
+    const [u] = across(axis);
+    const least = 0.02 * long - long;
+    const ends = [
+      {
+        words: "start",
+        at: start,
+        out: unit.map((v) => -v),
+        pull: (by: number) => ({
+          ...region,
+          start: add(start, unit, -Math.max(least, by)).map(six),
+        }),
+      },
+      {
+        words: "end",
+        at: end,
+        out: unit,
+        pull: (by: number) => ({ ...region, end: add(end, unit, Math.max(least, by)).map(six) }),
+      },
+    ];
+    const rings = [wider("radius", start, u)];
+    if (region.shape === "frustum") rings.push(wider("end_radius", end, u));
+    return [...ends, ...rings];
+  }
+  return [];
+}
+
 /** The shift in space, in the plane of the screen, of a shift in pixels; project: space to pixels. */
 export function inSpace(
   at: Vector,
