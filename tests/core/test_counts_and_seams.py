@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from intaglio.cad.surface_mesh import mesh_surface
+from intaglio.errors import SettingRejected
 from intaglio.facets.facets import edge_uses, triangle_areas, unclosed_edges
 from intaglio.facets.remesh import remesh
 from intaglio.facets.seams import merged_regions, without_inner_curves
@@ -100,3 +101,21 @@ def test_counts_and_sizes_are_named_by_faces(tmp_path):
     report = states["sizing"].report
     assert [f["code"] for f in report["findings"]].count("size-of-nothing") >= 1
     assert states["surface"].report["volume"] == pytest.approx(8.0)
+
+
+def test_counts_far_coarser_than_the_sizes_are_refused_with_one_that_would_do(tmp_path):
+    given = {
+        "domain": {"where": "as-is"},
+        "sizing": {
+            "smallest": 0.1,
+            "largest": 0.2,
+            "sizes": [{"between": ["*", "*"], "count": 3}],
+        },
+    }
+    with pytest.raises(SettingRejected) as caught:
+        run(source(box(0, 0, 0, 1, 1, 1), tmp_path), "sizing", given)
+    assert caught.value.blank == "sizing.sizes" and "at least 4" in str(caught.value)
+    given["sizing"]["sizes"][0]["count"] = 4
+    states, _ = run(source(box(0, 0, 0, 1, 1, 1), tmp_path), "surface", given)
+    # five places on each of the twelve edges, before the surface is meshed
+    assert len(states["sizing"].report["counted"]) == 12 * 5

@@ -91,7 +91,8 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     blank(page, "largest edge", "3")
     blank(page, "smallest edge", "2")
     expect(page.get_by_label("smallest edge", exact=True)).to_have_class(re.compile("changed"))
-    act(page, "Lay out the sizes")
+    # the forecast follows the settings
+    expect(brief).to_contain_text("up to date", timeout=60_000)
     expect(brief).to_contain_text("Forecast, cells")
 
     open_stage(page, "Surface")
@@ -126,7 +127,8 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     open_stage(page, "Sizing")
     blank(page, "largest edge", "4")
     strip = page.get_by_role("navigation", name="Stages")
-    expect(strip.get_by_text("out of date")).to_have_count(4)
+    expect(strip.get_by_text("out of date")).to_have_count(3, timeout=60_000)
+    expect(brief).to_contain_text("up to date")
     page.get_by_role("button", name="Undo").click()
     expect(strip.get_by_text("out of date")).to_have_count(0)
     expect(strip.get_by_text("up to date")).to_have_count(7)

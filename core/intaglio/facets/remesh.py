@@ -533,7 +533,7 @@ def remesh(
     """
     expected = expected_triangles(facets, field)
     room = int(5 * expected + 3 * len(facets.triangles) + 20_000)
-    most = 20 * room
+    most = 8 * room
     s = make_surface(facets, curves, room)
     tree = box_tree(facets.points, facets.triangles, facets.region)
     n = int(s.tally[POINTS])

@@ -11,6 +11,7 @@ from intaglio.errors import SettingRejected
 from intaglio.facets.facets import Curves, Facets
 from intaglio.mesh.validity import Finding
 from intaglio.recipe.blanks import NAME, Blank, check_value
+from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import SHAPES, Region, bounds
 from intaglio.sizing.sources import LocalSizes, on_curve
 from intaglio.sizing.spacing import CLUSTERS, positions
@@ -238,6 +239,23 @@ def counted_points(curves: Curves, local: LocalSizes) -> NDArray[np.float64]:
     """Where the ends of counted edges will stand (n, 3), for drawing before the run."""
     spots = [on_curve(curves, c, at) for c, at in local.counted.items()]
     return np.concatenate(spots) if spots else np.zeros((0, 3))
+
+
+def check_counts(curves: Curves, local: LocalSizes, field: SizeField) -> None:
+    """Refuse counts whose edges would be far longer than the sizes beside them ask for: the
+    surface there could only follow with flat triangles."""
+    for c, at in local.counted.items():
+        spacing = np.diff(at)
+        beside = sizes(field, on_curve(curves, c, 0.5 * (at[1:] + at[:-1])))
+        worst = int((spacing / beside).argmax())
+        if spacing[worst] > 1.6 * beside[worst]:
+            enough = int(np.ceil(len(spacing) * spacing[worst] / (1.5 * beside[worst])))
+            raise SettingRejected(
+                "sizing.sizes",
+                f"{len(spacing)} edges along an edge of the model would be {spacing[worst]:.3g} "
+                f"long where the sizes ask for {beside[worst]:.3g}. Ask for at least {enough}, or "
+                "for larger sizes there.",
+            )
 
 
 def rows_schema(type_: str) -> dict[str, Any]:

@@ -38,7 +38,7 @@ from intaglio.mesh.quality import cell_metrics, measure, summary, tet_volumes, t
 from intaglio.mesh.report import histograms, mesh_findings, patch_rows, report
 from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.validity import Finding
-from intaglio.recipe.local_sizes import counted_points, resolved, sides_of
+from intaglio.recipe.local_sizes import check_counts, counted_points, resolved, sides_of
 from intaglio.recipe.model import Product, model_of
 from intaglio.recipe.naming import resolve
 from intaglio.recipe.picture import edge_segments, picture
@@ -146,6 +146,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
             f"Region {error} asks for so small edges that its sizes alone fill the memory. "
             "Raise its edge length.",
         ) from error
+    check_counts(curves, local, field)
     progress(0.7, "forecasting")
     expected = forecast(facets, field, sides)
     if expected.memory > MEMORY_LIMIT:
