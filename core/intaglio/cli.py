@@ -70,7 +70,7 @@ def main(argv: list[str] | None = None) -> int:
         if args.command == "check":
             return _check(args)
         if args.command == "schema":
-            from intaglio.recipe.stages import recipe_schema
+            from intaglio.recipe.schema import recipe_schema
 
             print(json.dumps(recipe_schema(), indent=1, ensure_ascii=False))
             return 0
@@ -128,7 +128,7 @@ def _draft(args: argparse.Namespace) -> int:
 def _findings(args: argparse.Namespace) -> int:
     from intaglio.recipe.blanks import build
     from intaglio.recipe.geometry import geometry_step
-    from intaglio.recipe.stages import Geometry
+    from intaglio.recipe.settings import Geometry
 
     settings = build("geometry", Geometry, {"unit": args.unit})
     report = geometry_step(settings, _source(*args.part), lambda share, doing: None).report

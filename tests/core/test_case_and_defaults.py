@@ -16,7 +16,8 @@ from intaglio.recipe.defaults import (
     sizing_defaults,
 )
 from intaglio.recipe.picture import edge_segments, picture
-from intaglio.recipe.stages import STAGES, Domain, Sizing, description
+from intaglio.recipe.settings import Domain, Sizing
+from intaglio.recipe.stages import STAGES, description
 from tests.core.test_boxtree import _octahedron_sphere
 
 

@@ -12,7 +12,7 @@ from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.formats.stl import stl_bytes
 from intaglio.recipe.geometry import geometry_step
 from intaglio.recipe.operations import check_operations
-from intaglio.recipe.stages import Geometry
+from intaglio.recipe.settings import Geometry
 from intaglio.recipe.taking import Source
 from tests.core.scans import as_trimesh, fine_box, gapped, part_of, sphere
 

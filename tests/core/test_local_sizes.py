@@ -6,7 +6,7 @@ import pytest
 from intaglio.errors import SettingRejected
 from intaglio.recipe.blanks import build
 from intaglio.recipe.local_sizes import FIELDS
-from intaglio.recipe.stages import Sizing
+from intaglio.recipe.settings import Sizing
 from intaglio.sizing.octree import build_field, sizes
 from intaglio.sizing.regions import Region, bounds, distance, region_samples, region_sizes
 from intaglio.sizing.spacing import positions

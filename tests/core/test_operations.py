@@ -17,7 +17,7 @@ from intaglio.recipe.model import model_of
 from intaglio.recipe.operations import OPERATIONS, apply, check_operations
 from intaglio.recipe.places import face_numbers, parse, reference
 from intaglio.recipe.select import grow
-from intaglio.recipe.stages import Geometry
+from intaglio.recipe.settings import Geometry
 from intaglio.recipe.taking import Source
 from intaglio.recipe.writing import files_of, geometry_bytes, per_patch
 from tests.core.scans import as_trimesh, fine_box, flipped, gapped, holed, soup, sphere

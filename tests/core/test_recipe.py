@@ -17,7 +17,8 @@ from intaglio.recipe.blanks import evaluate
 from intaglio.recipe.naming import resolve
 from intaglio.recipe.plan import MemoryStore, run_to, stages_before, states
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.recipe.stages import STAGES, recipe_schema
+from intaglio.recipe.schema import recipe_schema
+from intaglio.recipe.stages import STAGES
 from tests.core.shapes import box, pipe, source
 
 ROOT = Path(__file__).parents[2]

@@ -10,7 +10,9 @@ from intaglio.recipe.blanks import Blank, build, check_pins, check_value
 from intaglio.recipe.defaults import kind_by_name
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe, write_recipe
-from intaglio.recipe.stages import BY_KEY, Domain, Geometry, description, recipe_schema
+from intaglio.recipe.schema import recipe_schema
+from intaglio.recipe.settings import Domain, Geometry
+from intaglio.recipe.stages import BY_KEY, description
 from tests.core.shapes import box, pipe, source
 
 

@@ -38,7 +38,7 @@ from intaglio.recipe.model import (
     rounded,
     stored,
 )
-from intaglio.recipe.stages import Domain
+from intaglio.recipe.settings import Domain
 
 # advice on distances, in body lengths, and on the share of the section that the body blocks
 _LEAST = {"ahead": 3.0, "behind": 6.0, "aside": 3.0}

@@ -38,7 +38,7 @@ from intaglio.recipe.model import (
 )
 from intaglio.recipe.operations import BY_NAME, apply
 from intaglio.recipe.safe import repair_safe
-from intaglio.recipe.stages import Geometry
+from intaglio.recipe.settings import Geometry
 from intaglio.recipe.taking import Source, take_in
 
 

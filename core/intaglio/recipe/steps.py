@@ -44,7 +44,7 @@ from intaglio.recipe.naming import resolve
 from intaglio.recipe.picture import edge_segments, picture
 from intaglio.recipe.places import distances
 from intaglio.recipe.readme import export_readme
-from intaglio.recipe.stages import Case, Patches, Sizing, SurfaceMesh, VolumeMesh
+from intaglio.recipe.settings import Case, Patches, Sizing, SurfaceMesh, VolumeMesh
 from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import surface_field

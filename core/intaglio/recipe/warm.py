@@ -27,7 +27,7 @@ def warm() -> None:
         run_to("case", part, "warm", given, MemoryStore())
         # what an easy part does not reach: counted edges, shells, seams, cells that stay bad
         given["sizing"] |= {
-            "sizes": [{"between": ["*", "*"], "count": 24}],
+            "sizes": [{"between": ["*", "*"], "count": 48}],
             "regions": [
                 {"name": "shell", "shape": "shell", "size": 1.5, "patches": ["*"], "thickness": 1}
             ],

@@ -18,7 +18,7 @@ from intaglio.recipe.domain import enclosure_of
 from intaglio.recipe.measure import measure
 from intaglio.recipe.model import Model, Product, model_of
 from intaglio.recipe.select import grow
-from intaglio.recipe.stages import Domain
+from intaglio.recipe.settings import Domain
 from intaglio.recipe.steps import field_of
 from intaglio.recipe.writing import PER, WRITTEN, files_of, patch_faces, stage_model
 from intaglio.sizing.octree import SizeField, sizes

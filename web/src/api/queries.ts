@@ -104,6 +104,7 @@ export function useSettings(variant: number) {
 export function useUndo(variant: number, way: "undo" | "redo") {
   const client = useQueryClient();
   return useMutation({
+    scope: { id: `settings ${variant}` },
     mutationFn: () => post<Variant>(`variants/${variant}/${way}`),
     onSuccess: (data) => client.setQueryData(["variant", variant], data),
   });
@@ -117,6 +118,8 @@ function merge(jobs: Job[] | undefined, job: Job): Job[] {
 export function useRun(variant: number) {
   const client = useQueryClient();
   return useMutation({
+    // after the changes that were made before it, so that it runs with them
+    scope: { id: `settings ${variant}` },
     mutationFn: (target: string) => post<Job>(`variants/${variant}/runs`, { target }),
     onSuccess: (job) =>
       client.setQueryData<Job[]>(["jobs"], (old) =>
