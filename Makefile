@@ -23,7 +23,7 @@ lint: install
 	@cd web && npm run --silent check
 
 bench: install
-	@.venv/bin/python -m bench.whole && .venv/bin/python -m bench.facets
+	@for name in delaunay surface fill whole facets; do .venv/bin/python -m bench.$$name || exit 1; done
 
 types: install
 	@.venv/bin/python -m start.schema

@@ -100,7 +100,9 @@ export function Brief({ trouble }: { trouble: string | null }) {
                   ? `runs ${before.map((s) => s.title).join(", ")} first`
                   : condition === "outdated"
                     ? "↻ out of date"
-                    : ""}
+                    : condition === "failed"
+                      ? "✕ it failed: see the finding below"
+                      : ""}
             </span>
           </div>
         )}

@@ -27,7 +27,4 @@ export function useLiveSizing() {
     }, PAUSE);
     return () => clearTimeout(timer);
   }, [ready, asked, run]);
-  useEffect(() => {
-    if (state.condition === "current") seen.current.asked = asked;
-  }, [state.condition, asked]);
 }
