@@ -95,7 +95,9 @@ function headline(bench: BenchContext, stage: string): string {
   }
   if (stage === "sizing") {
     const r = reportOf(variant, "sizing");
-    return r ? `≈ ${measure(r.forecast.cells, 2)} cells` : "";
+    if (!r) return "";
+    const cells = r.forecast.cells;
+    return cells < 1e5 ? `≈ ${measure(cells, 2)} cells` : `≈ ${measure(cells / 1e6, 2)} M cells`;
   }
   if (stage === "surface") {
     const r = reportOf(variant, "surface");
