@@ -4,7 +4,7 @@ import hashlib
 import os
 from pathlib import Path
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"
 
 
 def _kernel_folder() -> Path:
