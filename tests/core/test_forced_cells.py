@@ -66,5 +66,18 @@ def test_a_right_angle_forces_nothing():
     mesh = tet_mesh(points, tets, triangles, np.arange(4, dtype=np.int32), names)
     assert len(forced_cells(mesh, np.array([0])).cells) == 0
     assert spanning_cells(mesh, np.array([0])).tolist() == [0]
-    # nearest are opposite edges: the distance of the skew lines of two unit edges, 1/√2 > 1/√3
+    # the corner lies nearest to the face across from it, nearer than opposite edges: 1/√3 < 1/√2
     assert heights(mesh, np.array([0]))[0] == pytest.approx(1 / np.sqrt(3))
+
+
+@pytest.mark.parametrize("order", [(0, 1, 2, 3), (0, 2, 1, 3), (0, 2, 3, 1)])
+def test_crossing_edges_are_as_far_apart_as_the_gap(order):
+    # two edges that cross at a right angle, one above the other; each order pairs other nodes
+    points = np.array([[-1, 0, 0], [1, 0, 0], [0, -1, 0.07], [0, 1, 0.07]])
+    tet = np.array([order], np.int32)
+    if np.linalg.det(points[tet[0, 1:]] - points[tet[0, 0]]) < 0:
+        tet[0, :2] = tet[0, 1::-1]
+    own = tet[0]
+    sides = own[[[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]]].astype(np.int32)
+    mesh = tet_mesh(points, tet, sides, np.zeros(4, np.int32), (Patch("all", "wall"),))
+    assert heights(mesh, np.array([0]))[0] == pytest.approx(0.07)
