@@ -45,7 +45,7 @@ def _parser() -> argparse.ArgumentParser:
     write.add_argument("--as", dest="suffix", default="stl", help="step, brep, stl, obj or ply")
     write.add_argument("--out", type=Path, required=True, help="folder for the files")
     check = commands.add_parser("check", help="print counts, patches, quality, validity of a mesh")
-    check.add_argument("mesh", type=Path, help="a CGNS file")
+    check.add_argument("mesh", type=Path, help="a CGNS or VTU file")
     check.add_argument("--json", action="store_true", help="as JSON")
     schema = commands.add_parser("schema", help="print the JSON schema of recipes")
     schema.set_defaults(command="schema")
@@ -255,12 +255,13 @@ def _run(args: argparse.Namespace) -> int:
 
 def _check(args: argparse.Namespace) -> int:
     from intaglio.formats.cgns import read_cgns
+    from intaglio.formats.vtu import read_vtu
     from intaglio.mesh.quality import measure
     from intaglio.mesh.report import mesh_findings, report
 
     if not args.mesh.is_file():
         raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
-    mesh = read_cgns(args.mesh)
+    mesh = read_vtu(args.mesh) if args.mesh.suffix.lower() == ".vtu" else read_cgns(args.mesh)
     measured = measure(mesh)
     result = report(mesh, mesh_findings(mesh, measured), measured)
     if args.json:

@@ -8,7 +8,7 @@ from scipy.spatial import cKDTree
 from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles
-from intaglio.recipe.steps import field_of
+from intaglio.recipe.steps import field_of, volume_mesh
 from intaglio.sizing.octree import sizes
 
 
@@ -93,7 +93,8 @@ class VolumeFigures:
 
 def volume_figures(volume) -> VolumeFigures:
     """Of the product of the volume stage."""
-    points, tets = volume.arrays["points"], volume.arrays["tets"]
+    mesh = volume_mesh(volume)
+    points, tets = mesh.points, mesh.tets
     least, largest = dihedral_angles(points, tets)
     skewness = equiangle_skewness(points, tets)
     ratios = neighbour_ratios(points, tets)

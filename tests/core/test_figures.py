@@ -65,4 +65,4 @@ def test_demo_models_keep_the_figures(name, sizing, mean):
     assert volume.worst_ratio <= 8
     assert volume.ratios_within >= 0.99
     assert volume.growth <= 1.15 * (used["growth"] - 1)
-    assert forecast == pytest.approx(len(held["volume"].arrays["tets"]), rel=0.2)
+    assert forecast == pytest.approx(len(held["volume"].arrays["shape"]), rel=0.2)

@@ -6,9 +6,11 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolyg
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
 
+from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.forced import forced_cells, heights, spanning_cells
-from intaglio.mesh.mesh import Patch, tet_mesh
-from intaglio.mesh.quality import dihedral_angles
+from intaglio.mesh.mesh import Patch
+from intaglio.mesh.quality import dihedral_angles, measure
+from intaglio.recipe.steps import volume_mesh
 from tests.core.shapes import box, cut, run, source
 
 
@@ -38,8 +40,8 @@ def test_cells_at_a_sharp_edge_name_it(tmp_path):
     assert one @ two == pytest.approx(np.cos(np.radians(175)), abs=1e-6)
     assert all(abs(x) < 1e-9 and abs(z) < 1e-9 for x, _, z in edge["places"])
     # what is left is not blamed on the edge
-    arrays = store.get(str(states["volume"].key)).arrays
-    flat = int((dihedral_angles(arrays["points"], arrays["tets"])[0] < 8.0).sum())
+    mesh = volume_mesh(store.get(str(states["volume"].key)))
+    flat = int((dihedral_angles(mesh.points, mesh.tets)[0] < 8.0).sum())
     assert flat > 0
     told = sum(f["count"] for f in findings if f["code"] in ("forced-cells", "spanned-gap"))
     assert told >= flat
@@ -67,7 +69,7 @@ def test_a_right_angle_forces_nothing():
     assert len(forced_cells(mesh, np.array([0])).cells) == 0
     assert spanning_cells(mesh, np.array([0])).tolist() == [0]
     # the corner lies nearest to the face across from it, nearer than opposite edges: 1/√3 < 1/√2
-    assert heights(mesh, np.array([0]))[0] == pytest.approx(1 / np.sqrt(3))
+    assert heights(mesh, np.array([0]), measure(mesh).volume)[0] == pytest.approx(1 / np.sqrt(3))
 
 
 @pytest.mark.parametrize("order", [(0, 1, 2, 3), (0, 2, 1, 3), (0, 2, 3, 1)])
@@ -80,4 +82,4 @@ def test_crossing_edges_are_as_far_apart_as_the_gap(order):
     own = tet[0]
     sides = own[[[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]]].astype(np.int32)
     mesh = tet_mesh(points, tet, sides, np.zeros(4, np.int32), (Patch("all", "wall"),))
-    assert heights(mesh, np.array([0]))[0] == pytest.approx(0.07)
+    assert heights(mesh, np.array([0]), measure(mesh).volume)[0] == pytest.approx(0.07)

@@ -4,6 +4,7 @@ import json
 import shutil
 import subprocess
 import zipfile
+from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 
@@ -15,17 +16,14 @@ from vtk.util.numpy_support import vtk_to_numpy
 
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.formats.vtu import vtu_bytes
-from intaglio.mesh.mesh import Mesh, tet_mesh
+from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.quality import (
     cell_metrics,
     dihedral_angles,
     equiangle_skewness,
     measure,
-    non_orthogonality,
     tet_volumes,
 )
-from intaglio.mesh.report import report
-from intaglio.mesh.slices import crossed_cells, outer_faces
 from intaglio.mesh.validity import check
 from intaglio.recipe.steps import named_mesh
 from tests.core.shapes import pipe, run, source
@@ -103,7 +101,7 @@ def test_non_orthogonality_of_two_regular_cells_is_zero():
     )  # fmt: skip
     tets = np.array([[0, 1, 2, 3], [0, 2, 1, 4]], np.int32)
     mesh = tet_mesh(points, tets, np.zeros((0, 3), np.int32), np.zeros(0, np.int32), ())
-    assert non_orthogonality(mesh) == pytest.approx([0.0], abs=1e-5)
+    assert measure(mesh).non_orthogonality == pytest.approx([0.0], abs=1e-5)
 
 
 def test_the_standards_checker_has_nothing_to_say(files, tmp_path):
@@ -195,58 +193,12 @@ def test_report_and_case_say_what_is_in_the_mesh(whole, files):
 @pytest.mark.parametrize("unit", ["mm", "m", "in", "µm"])
 def test_units_reach_the_file(unit, whole, tmp_path):
     _, _, mesh = whole
-    other = Mesh(**{**mesh.__dict__, "unit": unit})
+    other = replace(mesh, unit=unit)
     write_cgns(other, tmp_path / "u.cgns")
     again = read_cgns(tmp_path / "u.cgns")
     expected = ("m", 1e-6) if unit == "µm" else (unit, 1.0)
     assert again.unit == expected[0]
     np.testing.assert_allclose(again.points, mesh.points * expected[1], rtol=1e-12)
-
-
-def _broken(mesh: Mesh, how: str) -> Mesh:
-    parts = dict(mesh.__dict__)
-    if how == "inverted":
-        parts["tets"] = mesh.tets.copy()
-        parts["tets"][0] = parts["tets"][0][[1, 0, 2, 3]]
-    if how == "no patch":
-        parts["patch"] = np.where(mesh.patch == 0, -1, mesh.patch)
-    if how == "unused point":
-        parts["points"] = np.concatenate([mesh.points, [[0.0, 0, 0]]])
-    if how == "hole":
-        keep = np.ones(len(mesh.face_nodes), bool)
-        keep[-1] = False
-        for name in ("face_nodes", "owner", "neighbour", "patch"):
-            parts[name] = getattr(mesh, name)[keep]
-    return Mesh(**parts)
-
-
-@pytest.mark.parametrize(
-    "how, code",
-    [
-        ("inverted", "negative-volume"),
-        ("no patch", "no-patch"),
-        ("unused point", "unused-points"),
-        ("hole", "open-cell"),
-    ],
-)
-def test_a_broken_mesh_is_found_out(whole, how, code):
-    found = check(_broken(whole[2], how))
-    assert code in [f.code for f in found]
-    assert report(whole[2], found, measure(whole[2]))["valid"] is False
-
-
-def test_slice_shows_whole_cells(whole):
-    _, _, mesh = whole
-    normal = np.array([1.0, 0, 0])
-    cells = crossed_cells(mesh.points, mesh.tets, normal, 30.0)
-    x = mesh.points[mesh.tets][..., 0]
-    assert set(cells) == set(np.flatnonzero((x.min(axis=1) <= 30) & (x.max(axis=1) > 30)))
-    faces, owner = outer_faces(mesh.tets, cells)
-    # the faces bound exactly those cells
-    a, b, c = (mesh.points[faces[:, i]] for i in range(3))
-    enclosed = np.einsum("ij,ij->i", np.cross(a, b), c).sum() / 6
-    assert enclosed == pytest.approx(tet_volumes(mesh.points, mesh.tets)[cells].sum())
-    assert set(owner) <= set(cells)
 
 
 @pytest.mark.parametrize("content", [b"", b"nonsense", b"\x89HDF\r\n\x1a\n" + b"\0" * 200])

@@ -120,7 +120,7 @@ def test_same_settings_same_bytes(tmp_path):
         rows = run_to("volume", part, "pipe", COARSE, store)
         product = store.get(next(s.key for s in rows if s.stage == "volume"))
         zips.append(dict(product.arrays))
-    for name in ("points", "tets", "region"):
+    for name in ("points", "cell_nodes", "patch"):
         np.testing.assert_array_equal(zips[0][name], zips[1][name])
 
 
@@ -264,6 +264,8 @@ def test_demo_recipes_run_to_a_valid_case(name, tmp_path):
     recipe = ROOT / f"demo/recipes/{name}.yaml"
     assert main(["run", str(recipe), "--out", str(out), "--quiet"]) == 0
     told = json.loads((out / "report.json").read_text())
-    assert told["valid"] and told["findings"] == []
+    assert told["valid"] and [f for f in told["findings"] if f["level"] != "note"] == []
+    # the sides of the drum's sector are meshed each for itself, and the report says so
+    assert [f["code"] for f in told["findings"]] == ["periodic-unpaired"] * (name == "drum")
     assert told["quality"]["smallest_dihedral"]["min"] > 12
     assert told["quality"]["equiangle_skewness"]["max"] < 0.85

@@ -6,9 +6,9 @@ import pytest
 from intaglio.cad.part import area, volume
 from intaglio.cad.step import read_step
 from intaglio.facets.facets import enclosed_volume, open_edges, triangle_areas
-from intaglio.mesh.mesh import Patch, tet_mesh
 from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles
 from intaglio.mesh.validity import check
+from intaglio.recipe.steps import volume_mesh
 from tests.core.shapes import SOLIDS, box, cut, cylinder, fuse, run, source
 
 AS_IS = {"domain": {"where": "as-is"}}
@@ -34,16 +34,17 @@ def test_solid_to_valid_mesh(solid, tmp_path):
     angles = triangle_angles(points, triangles)
     assert angles.min() > 20
     assert ((angles > 30) & (angles < 110)).mean() > 0.99
-    mesh = store.get(states["volume"].key)
-    tets = mesh.arrays["tets"]
-    volumes = tet_volumes(mesh.arrays["points"], tets)
+    mesh = volume_mesh(store.get(states["volume"].key))
+    tets = mesh.tets
+    volumes = tet_volumes(mesh.points, tets)
     assert (volumes > 0).all()
     # the cells fill what the surface mesh encloses
-    within = enclosed_volume(mesh.arrays["points"], mesh.arrays["triangles"])
+    rim = mesh.face_nodes.reshape(-1, 3)[mesh.neighbour < 0]
+    within = enclosed_volume(mesh.points, rim)
     assert volumes.sum() == pytest.approx(within, rel=1e-9)
     assert within == pytest.approx(enclosed_volume(points, triangles), rel=1e-4)
-    assert dihedral_angles(mesh.arrays["points"], tets)[0].min() > 12
-    assert equiangle_skewness(mesh.arrays["points"], tets).max() < 0.85
+    assert dihedral_angles(mesh.points, tets)[0].min() > 12
+    assert equiangle_skewness(mesh.points, tets).max() < 0.85
 
 
 @pytest.mark.parametrize("solid", SOLIDS[1:4], ids=lambda s: s.name)
@@ -77,13 +78,7 @@ def test_hard_shapes_become_valid_meshes(name, tmp_path):
     shape = HARD[name]()
     states, store = run(source(shape, tmp_path), "volume", AS_IS)
     product = store.get(states["volume"].key)
-    mesh = tet_mesh(
-        product.arrays["points"],
-        product.arrays["tets"],
-        product.arrays["triangles"],
-        product.arrays["region"],
-        tuple(Patch(f"f{k}", "wall") for k in range(100)),
-    )
+    mesh = volume_mesh(product)
     assert check(mesh) == []
     assert product.report["volume"] == pytest.approx(volume(shape), rel=0.02)
     assert product.report["quality"]["smallest_dihedral"]["min"] > 5

@@ -13,7 +13,6 @@ from intaglio.facets.facets import (
     triangle_areas,
     unclosed_edges,
 )
-from intaglio.facets.intersections import crossing_triangles
 from intaglio.facets.remesh import compact, remesh
 from intaglio.facets.surface import (
     MAX_STAR,
@@ -27,6 +26,7 @@ from intaglio.facets.surface import (
     star,
 )
 from intaglio.mesh.quality import tet_volumes, triangle_angles
+from intaglio.numeric.intersections import crossing_triangles
 from intaglio.sizing.octree import build_field, sizes
 from intaglio.volume.fill import fill
 from tests.core.test_boxtree import _octahedron_sphere

@@ -10,6 +10,7 @@ from OCP.TopoDS import TopoDS
 from intaglio.cad.read import compound
 from intaglio.mesh.quality import dihedral_angles, tet_volumes
 from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.steps import volume_mesh
 from tests.core.hard_shapes import moved
 from tests.core.shapes import cut, cylinder
 from tests.core.test_domains import _cad
@@ -43,8 +44,8 @@ def test_two_sleeves_and_the_water_in_them(seed):
         "sizing": {"smallest": 1.2 * scale, "largest": 2.5 * scale},
     }
     states = {s.stage: s for s in run_to("volume", source, "sleeves", settings, store)}
-    made = store.get(str(states["volume"].key)).arrays
-    points, tets, zone = made["points"], made["tets"], made["zone"]
+    made = volume_mesh(store.get(str(states["volume"].key)))
+    points, tets, zone = made.points, made.tets, made.zone
     filled = np.bincount(zone, tet_volumes(points, tets))
     names = [z["name"] for z in states["domain"].report["zones"]]
     wanted = {"water": np.pi * 36 * 40, "left": np.pi * 64 * 20, "right": np.pi * 64 * 20}

@@ -7,7 +7,8 @@ import pytest
 
 from intaglio.facets.remesh import remesh
 from intaglio.formats.cgns import read_cgns, write_cgns
-from intaglio.mesh.mesh import Patch, Zone, tet_mesh
+from intaglio.mesh.building import tet_mesh
+from intaglio.mesh.mesh import Patch, Zone
 from intaglio.mesh.quality import tet_volumes
 from intaglio.mesh.report import patch_rows
 from intaglio.mesh.validity import check

@@ -17,7 +17,7 @@ from intaglio.cad.topology import (
     Use,
     explore,
 )
-from intaglio.mesh.validity import PLACES, Finding, offer, two_digits
+from intaglio.findings import PLACES, Finding, offer, two_digits
 
 
 def box_of(shape: TopoDS_Shape) -> Bnd_Box:

@@ -11,7 +11,7 @@ from intaglio.cad.topology import (
     explore,
     point_distance,
 )
-from intaglio.mesh.validity import PLACES, Finding, offer
+from intaglio.findings import PLACES, Finding, offer
 
 
 def duplicate_faces(part: Part, scale: float) -> list[tuple[int, int]]:

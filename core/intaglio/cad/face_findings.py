@@ -25,10 +25,10 @@ from intaglio.cad.topology import (
 )
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import Facets, open_edges
-from intaglio.facets.intersections import crossing_pairs
 from intaglio.facets.part import FacetPart
 from intaglio.facets.shape_findings import thin_places
-from intaglio.mesh.validity import PLACES, Finding, offer, two_digits
+from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.numeric.intersections import crossing_pairs
 
 # shares of the model's diagonal
 TINY_EDGE = 1e-4

@@ -26,7 +26,7 @@ from intaglio.cad.topology import (
     uses_by_edge,
 )
 from intaglio.facets.edges import consistent_turns
-from intaglio.mesh.validity import PLACES, Finding, offer, two_digits
+from intaglio.findings import PLACES, Finding, offer, two_digits
 
 
 @dataclass(frozen=True)

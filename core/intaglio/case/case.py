@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from intaglio.cad.step import MM_PER_UNIT
+from intaglio.findings import Finding
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.validity import Finding
 
 
 @dataclass(frozen=True)
@@ -75,7 +75,7 @@ def case_document(
     """The content of case.yaml, in SI units but for lengths of the mesh, which are in its unit."""
     conditions: dict[str, Any] = {}
     for p in patches:
-        condition: dict[str, Any] = {"kind": p["kind"], "faces": p["triangles"]}
+        condition: dict[str, Any] = {"kind": p["kind"], "faces": p["faces"]}
         if p["kind"] == "inlet":
             condition["velocity"] = {"normal": settings["velocity"], "unit": "m/s"}
         elif p["kind"] == "outlet":

@@ -4,10 +4,10 @@ import numpy as np
 
 from intaglio.facets.edges import EdgeTable
 from intaglio.facets.faults import places
-from intaglio.facets.intersections import crossing_pairs
 from intaglio.facets.part import FacetPart
 from intaglio.facets.pieces import Pieces, turned_triangles, twin_pieces
-from intaglio.mesh.validity import PLACES, Finding, offer, two_digits
+from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.numeric.intersections import crossing_pairs
 
 # share of the model's diagonal
 LOOSE = 0.05

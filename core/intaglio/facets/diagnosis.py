@@ -14,7 +14,7 @@ from intaglio.facets.openings import FreeEdges, free_edges
 from intaglio.facets.part import FacetPart, Floats, scale_of
 from intaglio.facets.pieces import find_pieces
 from intaglio.facets.shape_findings import shape_findings, thin_places
-from intaglio.mesh.validity import PLACES, Finding, offer, two_digits
+from intaglio.findings import PLACES, Finding, offer, two_digits
 
 
 @dataclass(frozen=True)

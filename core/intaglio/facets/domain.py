@@ -17,8 +17,8 @@ from intaglio.facets.facets import enclosed_volume, triangle_areas, triangle_nor
 from intaglio.facets.openings import free_edges, vector_area
 from intaglio.facets.part import FacetPart, Floats, Ints, scale_of
 from intaglio.facets.pieces import find_pieces
-from intaglio.facets.winding import winding_numbers
 from intaglio.numeric.boxtree import box_tree, first_hits
+from intaglio.numeric.winding import winding_numbers
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from intaglio.facets.edges import EdgeTable
 from intaglio.facets.facets import triangle_areas
 from intaglio.facets.part import FacetPart, Floats, Ints
-from intaglio.mesh.validity import PLACES
+from intaglio.findings import PLACES
 
 # a spike stands this many times as high as its foot is wide
 SPIKE = 3.0

@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import connected_components
 from intaglio.facets.edges import EdgeTable, consistent_turns, pairs_across, pieces
 from intaglio.facets.facets import triangle_areas
 from intaglio.facets.part import FacetPart, Floats, Ints
-from intaglio.facets.winding import winding_numbers
+from intaglio.numeric.winding import winding_numbers
 
 
 @dataclass(frozen=True)

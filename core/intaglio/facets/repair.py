@@ -10,10 +10,10 @@ from intaglio.facets.booleans import united
 from intaglio.facets.capping import cap_triangles, faired, refined_cap
 from intaglio.facets.edges import EdgeTable, edge_table, pairs_across
 from intaglio.facets.faults import extra_copies, flat_triangles, spikes
-from intaglio.facets.intersections import crossing_triangles
 from intaglio.facets.openings import Hole, free_edges
 from intaglio.facets.part import FacetPart, Ints, kept, scale_of, with_triangles
 from intaglio.facets.pieces import find_pieces, pieces_by_pairs, turned_triangles, twin_pieces
+from intaglio.numeric.intersections import crossing_triangles
 
 Repaired = tuple[FacetPart, int]
 

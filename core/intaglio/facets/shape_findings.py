@@ -6,7 +6,7 @@ from intaglio.facets.edges import EdgeTable
 from intaglio.facets.facets import triangle_areas, triangle_normals
 from intaglio.facets.faults import edge_lengths, flat_triangles, places, spikes
 from intaglio.facets.part import FacetPart
-from intaglio.mesh.validity import Finding, offer, two_digits
+from intaglio.findings import Finding, offer, two_digits
 from intaglio.numeric.boxtree import box_tree, first_hits
 
 # shares of the model's diagonal

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected
 from intaglio.formats.triangles import TriangleFile, without_nonsense
-from intaglio.mesh.mesh import Mesh
+from intaglio.mesh.mesh import Mesh, fan, rows
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corner", "<f4", (3, 3)), ("rest", "<u2")])
 _HEAD = 84
@@ -27,13 +27,13 @@ def stl_bytes(points: NDArray[np.float64], triangles: NDArray[np.int32], title: 
 
 
 def patch_files(mesh: Mesh) -> dict[str, bytes]:
-    """`patches/NAME.stl` for each patch, normals out of the fluid."""
-    return {
-        f"patches/{patch.name}.stl": stl_bytes(
-            mesh.points, mesh.face_nodes[mesh.patch == k], f"{patch.name} in {mesh.unit}"
-        )
-        for k, patch in enumerate(mesh.patches)
-    }
+    """`patches/NAME.stl` for each patch, normals out of the fluid; wider faces are split."""
+    out = {}
+    for k, patch in enumerate(mesh.patches):
+        own = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch == k))
+        title = f"{patch.name} in {mesh.unit}"
+        out[f"patches/{patch.name}.stl"] = stl_bytes(mesh.points, fan(*own)[0], title)
+    return out
 
 
 def read_stl(data: bytes, name: str) -> TriangleFile:

@@ -5,16 +5,16 @@ however it is meshed. Such cells are told apart from those that a better mesh co
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.quality import triangle_angles
-
-# edges of a tetrahedron, and the other two nodes of it
-_EDGES = np.array([[0, 1], [0, 2], [0, 3], [1, 2], [1, 3], [2, 3]])
-_ACROSS = np.array([[2, 3], [1, 3], [1, 2], [0, 3], [0, 2], [0, 1]])
+from intaglio.mesh.cells import TETRAHEDRON
+from intaglio.mesh.loading import cell_room, load_cell, raw_arrays, room_for
+from intaglio.mesh.mesh import Mesh, fan, following, rows
+from intaglio.mesh.quality import edge_opening, opening_degrees, triangle_angles, unit_normals
 
 SHARP = 35.0
 THIN = 18.0
@@ -33,88 +33,146 @@ class Forced:
     sharp: NDArray[np.bool_]
 
 
-def _dihedral_at_edges(mesh: Mesh, cells: NDArray[np.int64]) -> NDArray[np.float64]:
-    """Angle (k, 6) in degrees of each cell at each of its edges."""
-    corner = mesh.points[mesh.tets[cells]]
-    a, b = corner[:, _EDGES[:, 0]], corner[:, _EDGES[:, 1]]
-    along = b - a
-    along /= np.linalg.norm(along, axis=2)[..., None]
-    u = corner[:, _ACROSS[:, 0]] - a
-    v = corner[:, _ACROSS[:, 1]] - a
-    u = u - np.einsum("kei,kei->ke", u, along)[..., None] * along
-    v = v - np.einsum("kei,kei->ke", v, along)[..., None] * along
-    product = np.linalg.norm(u, axis=2) * np.linalg.norm(v, axis=2)
-    cosine = np.einsum("kei,kei->ke", u, v) / np.where(product > 0, product, 1.0)
-    return np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+@njit(cache=True)
+def _edges_of(raw, cells, most, ends, angle, cell_of):
+    """Edges of cells: their nodes, the dihedral angle in degrees, and the cell; how many. Only
+    counted if `angle` is empty."""
+    cell = cell_room(most[0], most[1], most[2])
+    normal = np.empty((most[1], 3))
+    count = 0
+    for c in cells:
+        _, faces, edges = load_cell(raw, c, cell)
+        if angle.shape[0] == 0:
+            count += max(edges, 0)
+            continue
+        unit_normals(cell, faces, normal)
+        for e in range(edges):
+            ends[count, 0] = cell.node[cell.edge[e, 0]]
+            ends[count, 1] = cell.node[cell.edge[e, 1]]
+            angle[count] = opening_degrees(edge_opening(cell, normal, e))
+            cell_of[count] = c
+            count += 1
+    return count
+
+
+def edges_of_cells(
+    mesh: Mesh, cells: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.int64]]:
+    """Nodes (e, 2), dihedral angle (e,) in degrees and cell (e,) of every edge of cells (k,)."""
+    raw = raw_arrays(mesh)
+    most = room_for(mesh, raw)
+    none = np.zeros((0, 2), np.int64)
+    count = _edges_of(raw, cells, most, none, np.zeros(0), none[:, 0].copy())
+    ends, angle = np.empty((count, 2), np.int64), np.empty(count)
+    cell_of = np.empty(count, np.int64)
+    if count:
+        _edges_of(raw, cells, most, ends, angle, cell_of)
+    return ends, angle, cell_of
+
+
+def _cells_at(mesh: Mesh, marked: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Cells with a marked node."""
+    hit = np.add.reduceat(marked[mesh.cell_nodes], mesh.cell_start[:-1])
+    return np.flatnonzero(hit)
 
 
 def forced_cells(mesh: Mesh, bad: NDArray[np.int64]) -> Forced:
     """Those of the cells `bad` that touch an edge where the boundary's faces meet at less than
     SHARP degrees, or a boundary triangle with an angle under THIN degrees."""
     n = np.int64(len(mesh.points))
+    bad_start, bad_nodes = rows(mesh.cell_start, mesh.cell_nodes, bad)
     near = np.zeros(n, bool)
-    near[mesh.tets[bad].ravel()] = True
+    near[bad_nodes] = True
     rim = np.flatnonzero(mesh.patch >= 0)
-    rim = rim[near[mesh.face_nodes[rim]].any(axis=1)]
-    nodes = mesh.face_nodes[rim]
-    pairs = np.sort(nodes[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1).astype(np.int64)
-    keys, owner = np.unique(pairs[:, 0] * n + pairs[:, 1], return_inverse=True)
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, rim)
+    rim = rim[np.add.reduceat(near[nodes], start[:-1]) > 0] if len(rim) else rim
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, rim)
+    after = following(start, nodes)
+    low_end, high_end = np.minimum(nodes, after), np.maximum(nodes, after)
+    keys, owner = np.unique(low_end * n + high_end, return_inverse=True)
     # each zone has its own angle at an edge: the cells of one zone around it make it up
-    around = np.flatnonzero(near[mesh.tets].any(axis=1))
-    ends = np.sort(mesh.tets[around][:, _EDGES], axis=2).astype(np.int64)
-    code = ends[..., 0] * n + ends[..., 1]
+    ends, angle, cell = edges_of_cells(mesh, _cells_at(mesh, near))
+    code = ends.min(axis=1) * n + ends.max(axis=1)
     spot = np.minimum(np.searchsorted(keys, code), max(len(keys) - 1, 0))
     on_rim = keys[spot] == code if len(keys) else np.zeros(code.shape, bool)
     zones = len(mesh.zones)
-    slot = spot * zones + mesh.zone[around][:, None]
-    opening = np.bincount(
-        slot[on_rim], _dihedral_at_edges(mesh, around)[on_rim], len(keys) * zones
-    ).reshape(-1, zones)
+    slot = spot * zones + mesh.zone[cell]
+    opening = np.bincount(slot[on_rim], angle[on_rim], len(keys) * zones).reshape(-1, zones)
     opening[opening == 0.0] = 360.0
-    patch = np.repeat(mesh.patch[rim], 3)
+    patch = np.repeat(mesh.patch[rim], np.diff(start))
     low, high = np.full(len(keys), 1 << 30), np.full(len(keys), -1)
-    np.minimum.at(low, owner, patch)
-    np.maximum.at(high, owner, patch)
+    np.minimum.at(low, owner.ravel(), patch)
+    np.maximum.at(high, owner.ravel(), patch)
     # what is sharpest at each node: an edge or a thin triangle
-    least = triangle_angles(mesh.points, nodes).min(axis=1)
+    triangles, polygon = fan(start, nodes)
+    # only true triangles force anything: parts of wider faces are no cells' faces
+    own = np.flatnonzero(np.diff(start)[polygon] == 3)
+    triangles, polygon = triangles[own], polygon[own]
+    least = triangle_angles(mesh.points, triangles).min(axis=1) if len(own) else np.zeros(0)
     edge_ends = np.stack([keys // n, keys % n], axis=1)
-    sharpest = opening.min(axis=1)
-    reasons = [
+    sharpest = opening.min(axis=1) if len(keys) else np.zeros(0)
+    reasons: list[tuple[NDArray, NDArray, NDArray, NDArray, bool]] = [
         (sharpest / SHARP, sharpest, edge_ends, np.stack([low, high], 1), True),
-        (least / THIN, least, nodes, np.repeat(mesh.patch[rim][:, None], 2, 1), False),
+        (least / THIN, least, triangles, np.repeat(mesh.patch[rim][polygon][:, None], 2, 1), False),
     ]
     score = np.full(n, np.inf)
     best = np.zeros(n, np.int64)
-    rows: list[tuple[float, NDArray[np.int32], NDArray[np.float64], bool]] = []
-    for weight, angle, at, patches, is_edge in reasons:
+    causes: list[tuple[float, NDArray[np.int32], NDArray[np.float64], bool]] = []
+    for weight, size, at, patches, is_edge in reasons:
         for k in np.flatnonzero(weight < 1.0):
-            for v in at[k]:
-                if weight[k] < score[v]:
-                    score[v], best[v] = weight[k], len(rows)
-            rows.append((angle[k], patches[k], mesh.points[at[k]].mean(axis=0), is_edge))
-    own = score[mesh.tets[bad]]
-    hit = np.isfinite(own.min(axis=1)) if len(bad) else np.zeros(0, bool)
-    cells = bad[hit]
-    which = best[mesh.tets[cells, own[hit].argmin(axis=1)]]
+            held = at[k]
+            closer = held[weight[k] < score[held]]
+            score[closer], best[closer] = weight[k], len(causes)
+            causes.append((size[k], patches[k], mesh.points[at[k]].mean(axis=0), is_edge))
+    which = np.full(len(bad), -1)
+    for row, (a, b) in enumerate(pairwise(bad_start.tolist())):
+        own = bad_nodes[a:b]
+        sharpest_node = own[score[own].argmin()]
+        if np.isfinite(score[sharpest_node]):
+            which[row] = best[sharpest_node]
+    hit = which >= 0
     return Forced(
-        cells,
-        np.array([rows[k][1] for k in which], np.int32).reshape(-1, 2),
-        np.array([rows[k][0] for k in which], float),
-        np.array([rows[k][2] for k in which], float).reshape(-1, 3),
-        np.array([rows[k][3] for k in which], bool),
+        bad[hit],
+        np.array([causes[k][1] for k in which[hit]], np.int32).reshape(-1, 2),
+        np.array([causes[k][0] for k in which[hit]], float),
+        np.array([causes[k][2] for k in which[hit]], float).reshape(-1, 3),
+        np.array([causes[k][3] for k in which[hit]], bool),
     )
 
 
 def spanning_cells(mesh: Mesh, bad: NDArray[np.int64]) -> NDArray[np.int64]:
     """Those of the cells `bad` that have all their nodes on the boundary."""
+    if not len(bad):
+        return bad
     on_rim = np.zeros(len(mesh.points), bool)
-    on_rim[mesh.face_nodes[mesh.patch >= 0].ravel()] = True
-    return bad[on_rim[mesh.tets[bad]].all(axis=1)]
+    on_rim[rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch >= 0))[1]] = True
+    start, nodes = rows(mesh.cell_start, mesh.cell_nodes, bad)
+    return bad[np.logical_and.reduceat(on_rim[nodes], start[:-1])]
 
 
-def heights(mesh: Mesh, cells: NDArray[np.int64]) -> NDArray[np.float64]:
-    """Least distance (n,) between opposite edges or between a node and its opposite face."""
-    corner = mesh.points[mesh.tets[cells]]
+def heights(mesh: Mesh, cells: NDArray[np.int64], volume: NDArray[np.float64]) -> NDArray:
+    """Width (n,) of flat cells. Of a tetrahedron the least distance between opposite edges or
+    between a node and its opposite face; of others the volume over half their surface, which is
+    the thickness of a plate. volume (c,) of all the mesh's cells."""
+    out = np.empty(len(cells))
+    tets = mesh.shape[cells] == TETRAHEDRON
+    if tets.any():
+        _, nodes = rows(mesh.cell_start, mesh.cell_nodes, cells[tets])
+        out[tets] = _tet_heights(mesh.points[nodes.reshape(-1, 4)])
+    rest = np.flatnonzero(~tets)
+    if len(rest):
+        triangles, polygon = fan(mesh.face_start, mesh.face_nodes)
+        p = mesh.points[triangles]
+        part = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+        area = np.bincount(polygon, part, mesh.faces)
+        inner = mesh.neighbour >= 0
+        total = np.bincount(mesh.owner, area, mesh.cells)
+        total += np.bincount(mesh.neighbour[inner], area[inner], mesh.cells)
+        out[rest] = 2.0 * np.abs(volume[cells[rest]]) / total[cells[rest]]
+    return out
+
+
+def _tet_heights(corner: NDArray[np.float64]) -> NDArray[np.float64]:
     a, b, c, d = (corner[:, i] for i in range(4))
     six = np.abs(np.einsum("ki,ki->k", np.cross(b - a, c - a), d - a))
     directions = [

@@ -1,15 +1,17 @@
-"""The mesh: faces between cells, patches on the boundary, zones of cells."""
+"""The mesh: cells of any shape, the faces between them, patches on the boundary, zones of cells."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.mesh.cells import TETRAHEDRON
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
-
-# nodes of the faces of a tetrahedron, outward by the right-hand rule, opposite nodes 0..3
-TET_FACES = np.array([[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]], np.int32)
+Longs = NDArray[np.int64]
+Shapes = NDArray[np.int8]
 
 PATCH_KINDS = (
     "inlet",
@@ -23,6 +25,7 @@ PATCH_KINDS = (
     "flat",
     "wedge",
 )
+ZONE_KINDS = ("fluid", "solid")
 
 
 @dataclass(frozen=True)
@@ -35,23 +38,40 @@ class Patch:
 
 @dataclass(frozen=True)
 class Zone:
-    """A named volume; kind is fluid or solid."""
+    """A named volume; kind is one of ZONE_KINDS."""
 
     name: str
     kind: str = "fluid"
 
 
 @dataclass(frozen=True)
-class Mesh:
-    """A tetrahedral mesh by its faces.
+class Periodic:
+    """Two patches whose faces match: patches (2,) numbers; faces (k, 2) of the first and the
+    second; x → turn @ x + shift carries the first onto the second."""
 
-    points (n, 3) in `unit`; tets (c, 4) positively oriented; face_nodes (f, 3) outward from owner,
-    interior faces first; owner (f,), neighbour (f,) with -1 on the boundary; patch (f,) index into
-    patches, -1 inside but for the interfaces between zones; zone (c,) index into zones.
+    patches: tuple[int, int]
+    faces: Ints
+    turn: Floats
+    shift: Floats
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """A mesh by its faces.
+
+    points (n, 3) in `unit`. Cell c has the nodes cell_nodes[cell_start[c]:cell_start[c + 1]]: in
+    the order of its shape (c,), or, for a polyhedron, each of them once in any order. Face f has
+    the nodes face_nodes[face_start[f]:face_start[f + 1]], outward from owner (f,) by the
+    right-hand rule; interior faces come first. neighbour (f,) is -1 on the boundary; patch (f,) is
+    an index into patches, -1 inside but for the interfaces between zones; zone (c,) an index into
+    zones. Node, face and cell numbers are 32 bit, offsets 64.
     """
 
     points: Floats
-    tets: Ints
+    shape: Shapes
+    cell_start: Longs
+    cell_nodes: Ints
+    face_start: Longs
     face_nodes: Ints
     owner: Ints
     neighbour: Ints
@@ -60,85 +80,93 @@ class Mesh:
     patches: tuple[Patch, ...]
     zones: tuple[Zone, ...]
     unit: str
+    periodic: tuple[Periodic, ...] = ()
+
+    @property
+    def cells(self) -> int:
+        return len(self.shape)
+
+    @property
+    def faces(self) -> int:
+        return len(self.owner)
 
     @property
     def interior_faces(self) -> int:
         return int((self.neighbour >= 0).sum())
 
-
-def faces_of_tets(tets: Ints) -> tuple[Ints, Ints, Ints]:
-    """Faces (f, 3) outward from owner, owner (f,), neighbour (f,) or -1; interior faces first.
-
-    A face shared by three or more tetrahedra raises ValueError.
-    """
-    all_nodes = tets[:, TET_FACES].reshape(-1, 3)
-    cell = np.repeat(np.arange(len(tets), dtype=np.int32), 4)
-    key = np.sort(all_nodes, axis=1)
-    order = np.lexsort((key[:, 2], key[:, 1], key[:, 0]))
-    key = key[order]
-    same = (key[1:] == key[:-1]).all(axis=1)
-    if (same[1:] & same[:-1]).any():
-        raise ValueError("a face belongs to three cells")
-    first = np.concatenate([same, [False]])
-    second = np.concatenate([[False], same])
-    inner, outer = order[first], order[second]
-    single = order[~(first | second)]
-    # the owner is the cell with the lower number
-    swap = cell[inner] > cell[outer]
-    inner, outer = np.where(swap, outer, inner), np.where(swap, inner, outer)
-    nodes = np.concatenate([all_nodes[inner], all_nodes[single]])
-    owner = np.concatenate([cell[inner], cell[single]])
-    neighbour = np.concatenate([cell[outer], np.full(len(single), -1, np.int32)])
-    return nodes.astype(np.int32), owner.astype(np.int32), neighbour.astype(np.int32)
+    @cached_property
+    def tets(self) -> Ints:
+        """Nodes (c, 4) of a mesh of tetrahedra alone. Raises ValueError for another."""
+        if (self.shape != TETRAHEDRON).any():
+            raise ValueError("the mesh has cells that are no tetrahedra")
+        return self.cell_nodes.reshape(-1, 4)
 
 
-def tet_mesh(
-    points: Floats,
-    tets: Ints,
-    triangles: Ints,
-    triangle_patch: Ints,
-    patches: tuple[Patch, ...],
-    zone: Ints | None = None,
-    zones: tuple[Zone, ...] = (Zone("fluid"),),
-    unit: str = "mm",
-) -> Mesh:
-    """Mesh from tetrahedra and the surface triangles (k, 3) with their patch (k,).
+def face_sizes(mesh: Mesh) -> Longs:
+    """Number of nodes (f,) of each face."""
+    return np.diff(mesh.face_start)
 
-    Boundary faces are put in the order of their patches. A boundary face that is no given
-    triangle gets patch -1, which the validity check reports.
-    """
-    nodes, owner, neighbour = faces_of_tets(tets)
-    n_in = int((neighbour >= 0).sum())
-    n = np.int64(len(points))
-    cell_zone = np.zeros(len(tets), np.int32) if zone is None else zone
 
-    def keys(t: Ints) -> NDArray[np.int64]:
-        s = np.sort(t, axis=1).astype(np.int64)
-        return (s[:, 0] * n + s[:, 1]) * n + s[:, 2]
+def rows(start: Longs, values: NDArray, which: NDArray) -> tuple[Longs, NDArray]:
+    """Offsets (k + 1,) and values of the chosen rows of a ragged array."""
+    size = start[which + 1] - start[which]
+    out_start = np.concatenate([[0], np.cumsum(size)])
+    if len(size) and (size == size[0]).all():
+        # all alike, as with tetrahedra: one gather
+        at = start[which][:, None] + np.arange(size[0])
+        return out_start, values[at].ravel()
+    at = np.repeat(start[which] - out_start[:-1], size) + np.arange(out_start[-1])
+    return out_start, values[at]
 
-    # products of three node numbers overflow int64 beyond two million nodes
-    if len(points) > 2_000_000:
-        raise ValueError("meshes of more than two million nodes are not supported yet")
-    given = keys(triangles)
-    order = np.argsort(given)
-    parting = np.flatnonzero((neighbour < 0) | (cell_zone[owner] != cell_zone[neighbour]))
-    wanted = keys(nodes[parting])
-    spot = np.minimum(np.searchsorted(given[order], wanted), max(len(given) - 1, 0))
-    patch = np.full(len(nodes), -1, np.int32)
-    if len(given):
-        hit = given[order][spot] == wanted
-        patch[parting] = np.where(hit, triangle_patch[order][spot], -1)
-    by_patch = np.argsort(patch[n_in:], kind="stable") + n_in
-    arrangement = np.concatenate([np.arange(n_in), by_patch])
-    return Mesh(
-        points,
-        tets,
-        nodes[arrangement],
-        owner[arrangement],
-        neighbour[arrangement],
-        patch[arrangement],
-        cell_zone,
-        patches,
-        zones,
-        unit,
-    )
+
+def turned_rows(start: Longs, values: NDArray, turned: NDArray[np.bool_]) -> NDArray:
+    """Values of a ragged array with some rows the other way round."""
+    if not turned.any():
+        return values
+    row = np.repeat(np.arange(len(turned)), np.diff(start))
+    at = np.arange(len(values))
+    return values[np.where(turned[row], start[row] + start[row + 1] - 1 - at, at)]
+
+
+def ragged_mean(start: Longs, values: Floats) -> Floats:
+    """Mean (k, 3) of each row of values (s, 3)."""
+    total = np.add.reduceat(values, start[:-1], axis=0) if len(start) > 1 else np.zeros((0, 3))
+    return total / np.diff(start)[:, None]
+
+
+def cell_middles(mesh: Mesh, which: NDArray) -> Floats:
+    """Mean (k, 3) of the nodes of cells."""
+    start, nodes = rows(mesh.cell_start, mesh.cell_nodes, which)
+    return ragged_mean(start, mesh.points[nodes])
+
+
+def face_middles(mesh: Mesh, which: NDArray) -> Floats:
+    """Mean (k, 3) of the nodes of faces."""
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, which)
+    return ragged_mean(start, mesh.points[nodes])
+
+
+def fan(start: Longs, nodes: Ints) -> tuple[Ints, Longs]:
+    """Triangles (t, 3) of polygons, split from their first nodes, and the polygon (t,) of each."""
+    size = np.diff(start)
+    polygon = np.repeat(np.arange(len(size)), size - 2)
+    first = np.concatenate([[0], np.cumsum(size - 2)])[:-1]
+    step = np.arange(len(polygon)) - first[polygon] + 1
+    base = start[polygon]
+    out = np.stack([nodes[base], nodes[base + step], nodes[base + step + 1]], axis=1)
+    return out.astype(np.int32), polygon
+
+
+def following(start: Longs, nodes: NDArray) -> NDArray:
+    """For each entry of polygons' nodes the next one around its polygon."""
+    after = np.roll(nodes, -1)
+    after[start[1:] - 1] = nodes[start[:-1]]
+    return after
+
+
+def polygon_edges(start: Longs, nodes: Ints) -> Ints:
+    """Edges (e, 2) of polygons, each once."""
+    after = following(start, nodes)
+    low, high = np.minimum(nodes, after), np.maximum(nodes, after)
+    code = np.unique(low.astype(np.int64) << 32 | high)
+    return np.stack([code >> 32, code & 0xFFFFFFFF], axis=1).astype(np.int32)

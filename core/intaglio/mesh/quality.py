@@ -1,8 +1,9 @@
-"""Quality metrics of tetrahedra by their textbook definitions.
+"""Quality metrics of cells of any shape by their textbook definitions.
 
 Sources: P. M. Knupp et al., "The Verdict geometric quality library" (SAND2007-1751) for equiangle
-skewness and dihedral angle; non-orthogonality as the angle between a face's normal and the line
-between the centres of its two cells.
+skewness and dihedral angle; non-orthogonality as the angle between a face's area vector and the
+line between the centroids of its two cells. Faces with more than three nodes are parted from their
+centre; for four nodes that gives the volume under the bilinear patch exactly.
 """
 
 from dataclasses import dataclass
@@ -11,7 +12,17 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.mesh.mesh import TET_FACES, Mesh
+from intaglio.mesh.cells import DIHEDRAL, TETRAHEDRON
+from intaglio.mesh.loading import (
+    Raw,
+    cell_room,
+    face_vector,
+    load_cell,
+    raw_arrays,
+    room_for,
+)
+from intaglio.mesh.mesh import Mesh
+from intaglio.numeric.chunks import in_chunks
 
 Floats = NDArray[np.float64]
 
@@ -34,128 +45,255 @@ METRICS = (
     Metric("volume_ratio", "Volume ratio", "", True),
 )
 
-
-def tet_volumes(points: Floats, tets: NDArray[np.int32]) -> Floats:
-    """Signed volumes (c,) in unit³."""
-    a, b, c, d = (points[tets[:, i]] for i in range(4))
-    return np.einsum("ij,ij->i", np.cross(b - a, c - a), d - a) / 6.0
-
-
-@njit(cache=True)
-def _angles(points, tets, out):
-    """Least and largest face angle, least and largest dihedral angle of each tetrahedron."""
-    normal = np.empty((4, 3))
-    side = np.empty((3, 3))
-    length = np.empty(3)
-    for t in range(tets.shape[0]):
-        low_face = low_between = 1.0  # cosines: the least is that of the largest angle
-        high_face = high_between = -1.0
-        for f in range(4):
-            for k in range(3):
-                u = tets[t, TET_FACES[f, (k + 1) % 3]]
-                v = tets[t, TET_FACES[f, (k + 2) % 3]]
-                square = 0.0
-                for i in range(3):
-                    side[k, i] = points[v, i] - points[u, i]
-                    square += side[k, i] ** 2
-                length[k] = np.sqrt(square)
-            for k in range(3):
-                a = side[(k + 1) % 3]
-                b = side[(k + 2) % 3]
-                product = length[(k + 1) % 3] * length[(k + 2) % 3]
-                dot = a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-                cosine = -dot / product if product > 0.0 else 1.0
-                low_face = min(low_face, cosine)
-                high_face = max(high_face, cosine)
-            square = 0.0
-            for i in range(3):
-                j = (i + 1) % 3
-                k = (i + 2) % 3
-                normal[f, i] = side[0, j] * side[1, k] - side[0, k] * side[1, j]
-                square += normal[f, i] ** 2
-            square = np.sqrt(square)
-            for i in range(3):
-                normal[f, i] = normal[f, i] / square if square > 0.0 else 0.0
-        for f in range(4):
-            for g in range(f):
-                cosine = 0.0
-                for i in range(3):
-                    cosine -= normal[f, i] * normal[g, i]
-                low_between = min(low_between, cosine)
-                high_between = max(high_between, cosine)
-        out[t, 0] = np.degrees(np.arccos(min(1.0, high_face)))
-        out[t, 1] = np.degrees(np.arccos(max(-1.0, low_face)))
-        out[t, 2] = np.degrees(np.arccos(min(1.0, high_between)))
-        out[t, 3] = np.degrees(np.arccos(max(-1.0, low_between)))
+# beyond this share of the larger one a smaller volume counts as none: the ratio stays finite
+_LEAST_SHARE = 1e-30
+# columns of what is measured per cell
+_VOLUME, _SKEWNESS, _LEAST, _LARGEST, _X = range(5)
 
 
-def tet_angles(points: Floats, tets: NDArray[np.int32]) -> Floats:
-    """Least and largest angle (degrees) in the faces, then between them, of each cell (c, 4)."""
-    out = np.empty((len(tets), 4))
-    _angles(np.ascontiguousarray(points), np.ascontiguousarray(tets), out)
-    return out
+@njit(cache=True, error_model="numpy")
+def _degrees(cosine):
+    return np.degrees(np.arccos(max(-1.0, min(1.0, cosine))))
 
 
-def skewness_of(angles: Floats) -> Floats:
-    """Worst of max((θmax - θe)/(180 - θe), (θe - θmin)/θe) over face and dihedral angles (c,).
+@njit(cache=True, error_model="numpy")
+def _corner_skewness(cell, faces):
+    """Worst of (θmax - θe)/(180 - θe) and (θe - θmin)/θe over the corners of the faces.
 
-    θe is the angle of the regular tetrahedron: 60° in faces, arccos(1/3) between them.
+    θe is the angle of the regular polygon. Extremes of cosines are kept for triangles and for
+    quadrilaterals, so that few angles need an arc cosine.
     """
-    regular = np.degrees(np.arccos(1.0 / 3.0))
-    in_faces = np.maximum((angles[:, 1] - 60.0) / 120.0, (60.0 - angles[:, 0]) / 60.0)
-    between = np.maximum(
-        (angles[:, 3] - regular) / (180.0 - regular), (regular - angles[:, 2]) / regular
+    # cosines: the least belongs to the largest angle
+    low3 = low4 = 2.0
+    high3 = high4 = -2.0
+    worst = 0.0
+    for k in range(faces):
+        size = cell.size[k]
+        low = 2.0
+        high = -2.0
+        a = cell.local[k, size - 1]
+        b = cell.local[k, 0]
+        ux = cell.xyz[a, 0] - cell.xyz[b, 0]
+        uy = cell.xyz[a, 1] - cell.xyz[b, 1]
+        uz = cell.xyz[a, 2] - cell.xyz[b, 2]
+        uu = ux * ux + uy * uy + uz * uz
+        for j in range(size):
+            c = cell.local[k, j + 1 if j + 1 < size else 0]
+            vx = cell.xyz[c, 0] - cell.xyz[b, 0]
+            vy = cell.xyz[c, 1] - cell.xyz[b, 1]
+            vz = cell.xyz[c, 2] - cell.xyz[b, 2]
+            vv = vx * vx + vy * vy + vz * vz
+            product = np.sqrt(uu * vv)
+            cosine = (ux * vx + uy * vy + uz * vz) / product if product > 0.0 else 1.0
+            low = min(low, cosine)
+            high = max(high, cosine)
+            b = c
+            ux, uy, uz, uu = -vx, -vy, -vz, vv
+        if size == 3:
+            low3 = min(low3, low)
+            high3 = max(high3, high)
+        elif size == 4:
+            low4 = min(low4, low)
+            high4 = max(high4, high)
+        else:
+            ideal = 180.0 - 360.0 / size
+            worst = max(
+                worst, (_degrees(low) - ideal) / (180.0 - ideal), 1.0 - _degrees(high) / ideal
+            )
+    if high3 > -2.0:
+        worst = max(worst, (_degrees(low3) - 60.0) / 120.0, 1.0 - _degrees(high3) / 60.0)
+    if high4 > -2.0:
+        worst = max(worst, (_degrees(low4) - 90.0) / 90.0, 1.0 - _degrees(high4) / 90.0)
+    return worst
+
+
+@njit(cache=True, error_model="numpy")
+def edge_opening(cell, normal, e):
+    """A measure of the dihedral angle at edge e that rises with it from 0 to 4, without an arc
+    cosine: 1 - cos up to 180 degrees, 3 + cos beyond. normal (m, 3): unit normals of the faces."""
+    a = cell.edge[e, 0]
+    b = cell.edge[e, 1]
+    f = cell.edge[e, 2]
+    g = cell.edge[e, 3]
+    cosine = normal[f, 0] * normal[g, 0] + normal[f, 1] * normal[g, 1] + normal[f, 2] * normal[g, 2]
+    turn = (
+        (normal[f, 1] * normal[g, 2] - normal[f, 2] * normal[g, 1])
+        * (cell.xyz[b, 0] - cell.xyz[a, 0])
+        + (normal[f, 2] * normal[g, 0] - normal[f, 0] * normal[g, 2])
+        * (cell.xyz[b, 1] - cell.xyz[a, 1])
+        + (normal[f, 0] * normal[g, 1] - normal[f, 1] * normal[g, 0])
+        * (cell.xyz[b, 2] - cell.xyz[a, 2])
     )
-    return np.maximum(in_faces, between)
+    return 1.0 + cosine if turn >= 0.0 else 3.0 - cosine
 
 
-def equiangle_skewness(points: Floats, tets: NDArray[np.int32]) -> Floats:
-    """Equiangle skewness (c,), 0 for regular tetrahedra, 1 for flat ones."""
-    return skewness_of(tet_angles(points, tets))
+@njit(cache=True, error_model="numpy")
+def opening_degrees(opening):
+    """The angle in degrees of a measure of edge_opening."""
+    if opening <= 2.0:
+        return _degrees(1.0 - opening)
+    return 360.0 - _degrees(opening - 3.0)
 
 
-def dihedral_angles(points: Floats, tets: NDArray[np.int32]) -> tuple[Floats, Floats]:
-    """Smallest and largest dihedral angle (c,) of each tetrahedron in degrees."""
-    angles = tet_angles(points, tets)
-    return angles[:, 2], angles[:, 3]
+@njit(cache=True, error_model="numpy")
+def unit_normals(cell, faces, normal):
+    for k in range(faces):
+        face_vector(cell, k, normal[k])
+        length = np.sqrt(normal[k, 0] ** 2 + normal[k, 1] ** 2 + normal[k, 2] ** 2)
+        for i in range(3):
+            normal[k, i] = normal[k, i] / length if length > 0.0 else 0.0
 
 
-def non_orthogonality(mesh: Mesh) -> Floats:
-    """Angle in degrees (i,) at each interior face."""
-    n = mesh.interior_faces
-    centre = mesh.points[mesh.tets].mean(axis=1)
-    line = centre[mesh.neighbour[:n]] - centre[mesh.owner[:n]]
-    a, b, c = (mesh.points[mesh.face_nodes[:n, i]] for i in range(3))
-    normal = np.cross(b - a, c - a)
-    product = np.linalg.norm(line, axis=1) * np.linalg.norm(normal, axis=1)
-    cosine = np.einsum("ij,ij->i", line, normal) / np.where(product > 0, product, 1.0)
-    return np.degrees(np.arccos(np.clip(cosine, -1, 1)))
+@njit(cache=True, error_model="numpy")
+def _content(cell, faces, out):
+    """Volume of the loaded cell, and its centroid relative to its first node into out."""
+    mx = my = mz = total = 0.0
+    for k in range(faces):
+        size = cell.size[k]
+        cx = cy = cz = 0.0
+        if size == 3:
+            c = cell.local[k, 2]
+            cx, cy, cz = cell.xyz[c, 0], cell.xyz[c, 1], cell.xyz[c, 2]
+            turns = 1
+        else:
+            for j in range(size):
+                c = cell.local[k, j]
+                cx += cell.xyz[c, 0]
+                cy += cell.xyz[c, 1]
+                cz += cell.xyz[c, 2]
+            cx /= size
+            cy /= size
+            cz /= size
+            turns = size
+        # of a triangle one wedge, of a wider face one over each edge
+        a = cell.local[k, 0] if size == 3 else cell.local[k, size - 1]
+        ax, ay, az = cell.xyz[a, 0], cell.xyz[a, 1], cell.xyz[a, 2]
+        for j in range(turns):
+            b = cell.local[k, 1] if size == 3 else cell.local[k, j]
+            bx, by, bz = cell.xyz[b, 0], cell.xyz[b, 1], cell.xyz[b, 2]
+            six = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
+            total += six
+            mx += six * (ax + bx + cx)
+            my += six * (ay + by + cy)
+            mz += six * (az + bz + cz)
+            ax, ay, az = bx, by, bz
+    out[0], out[1], out[2] = mx, my, mz
+    for i in range(3):
+        out[i] = out[i] / (4.0 * total) if total != 0.0 else 0.0
+    return total / 6.0
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _measure_cells(raw, low, high, most, out):
+    cell = cell_room(most[0], most[1], most[2])
+    normal = np.empty((most[1], 3))
+    middle = np.empty(3)
+    for c in range(low, high):
+        _, faces, edges = load_cell(raw, c, cell)
+        out[c, _VOLUME] = _content(cell, faces, middle)
+        for i in range(3):
+            out[c, _X + i] = middle[i] + cell.base[i]
+        skewness = _corner_skewness(cell, faces)
+        unit_normals(cell, faces, normal)
+        least = 4.0
+        largest = 0.0
+        for e in range(edges):
+            opening = edge_opening(cell, normal, e)
+            least = min(least, opening)
+            largest = max(largest, opening)
+        out[c, _LEAST] = opening_degrees(least)
+        out[c, _LARGEST] = opening_degrees(largest)
+        ideal = DIHEDRAL[raw.shape[c]]
+        if ideal > 0.0:
+            skewness = max(
+                skewness,
+                (out[c, _LARGEST] - ideal) / (180.0 - ideal),
+                1.0 - out[c, _LEAST] / ideal,
+            )
+        out[c, _SKEWNESS] = skewness
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _measure_faces(raw, owner, neighbour, cells, low, high, angle, ratio):
+    """Non-orthogonality in degrees and volume ratio of interior faces low..high."""
+    for f in range(low, high):
+        a = raw.face_start[f]
+        p = raw.face_nodes[a]
+        nx = ny = nz = 0.0
+        for j in range(a + 1, raw.face_start[f + 1] - 1):
+            q = raw.face_nodes[j]
+            r = raw.face_nodes[j + 1]
+            ux = raw.points[q, 0] - raw.points[p, 0]
+            uy = raw.points[q, 1] - raw.points[p, 1]
+            uz = raw.points[q, 2] - raw.points[p, 2]
+            vx = raw.points[r, 0] - raw.points[p, 0]
+            vy = raw.points[r, 1] - raw.points[p, 1]
+            vz = raw.points[r, 2] - raw.points[p, 2]
+            nx += uy * vz - uz * vy
+            ny += uz * vx - ux * vz
+            nz += ux * vy - uy * vx
+        o = owner[f]
+        u = neighbour[f]
+        lx = cells[u, _X] - cells[o, _X]
+        ly = cells[u, _X + 1] - cells[o, _X + 1]
+        lz = cells[u, _X + 2] - cells[o, _X + 2]
+        product = np.sqrt((nx * nx + ny * ny + nz * nz) * (lx * lx + ly * ly + lz * lz))
+        dot = nx * lx + ny * ly + nz * lz
+        angle[f] = _degrees(dot / product if product > 0.0 else 0.0)
+        small = min(abs(cells[o, _VOLUME]), abs(cells[u, _VOLUME]))
+        large = max(abs(cells[o, _VOLUME]), abs(cells[u, _VOLUME]))
+        ratio[f] = large / small if small > large * _LEAST_SHARE else 1.0 / _LEAST_SHARE
+
+
+@njit(cache=True, error_model="numpy")
+def _worst_of_faces(owner, neighbour, value, out):
+    for f in range(value.shape[0]):
+        out[owner[f]] = max(out[owner[f]], value[f])
+        out[neighbour[f]] = max(out[neighbour[f]], value[f])
 
 
 @dataclass(frozen=True)
 class Measured:
     """A mesh's quality: per cell (c,) equiangle skewness, least and largest dihedral angle
-    (degrees) and volume (unit³); per interior face (i,) non-orthogonality (degrees) and the ratio
-    of the larger to the smaller volume beside it."""
+    (degrees), volume (unit³), centroid (c, 3); per interior face (i,) non-orthogonality (degrees)
+    and the ratio of the larger to the smaller volume beside it."""
 
     skewness: Floats
     least_dihedral: Floats
     largest_dihedral: Floats
     volume: Floats
+    centroid: Floats
     non_orthogonality: Floats
     volume_ratio: Floats
 
 
+def _per_cell(mesh: Mesh, raw: Raw) -> Floats:
+    out = np.empty((mesh.cells, 7))
+    most = room_for(mesh, raw)
+    in_chunks(lambda low, high: _measure_cells(raw, low, high, most, out), mesh.cells)
+    return out
+
+
 def measure(mesh: Mesh) -> Measured:
-    """Every metric of a mesh, computed once."""
-    angles = tet_angles(mesh.points, mesh.tets)
-    volume = tet_volumes(mesh.points, mesh.tets)
+    """Every metric of a mesh, computed once. The mesh's arrays must be sound (see `check`)."""
+    raw = raw_arrays(mesh)
+    out = _per_cell(mesh, raw)
     n = mesh.interior_faces
-    a, b = volume[mesh.owner[:n]], volume[mesh.neighbour[:n]]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        ratio = np.maximum(a, b) / np.minimum(a, b)
+    angle, ratio = np.empty(n), np.empty(n)
+    in_chunks(
+        lambda low, high: _measure_faces(
+            raw, mesh.owner, mesh.neighbour, out, low, high, angle, ratio
+        ),
+        n,
+    )
     return Measured(
-        skewness_of(angles), angles[:, 2], angles[:, 3], volume, non_orthogonality(mesh), ratio
+        out[:, _SKEWNESS].copy(),
+        out[:, _LEAST].copy(),
+        out[:, _LARGEST].copy(),
+        out[:, _VOLUME].copy(),
+        out[:, _X:].copy(),
+        angle,
+        ratio,
     )
 
 
@@ -166,16 +304,65 @@ def cell_metrics(mesh: Mesh, measured: Measured) -> dict[str, Floats]:
         "smallest_dihedral": measured.least_dihedral,
         "volume": measured.volume,
     }
-    n = mesh.interior_faces
     for key, face_value, start in (
         ("non_orthogonality", measured.non_orthogonality, 0.0),
         ("volume_ratio", measured.volume_ratio, 1.0),
     ):
-        worst = np.full(len(mesh.tets), start)
-        np.maximum.at(worst, mesh.owner[:n], face_value)
-        np.maximum.at(worst, mesh.neighbour[:n], face_value)
+        worst = np.full(mesh.cells, start)
+        _worst_of_faces(mesh.owner, mesh.neighbour, face_value, worst)
         out[key] = worst
     return {m.key: out[m.key] for m in METRICS}
+
+
+def cell_volumes(mesh: Mesh) -> Floats:
+    """Signed volumes (c,) in unit³."""
+    return measure_cells(mesh).volume
+
+
+def measure_cells(mesh: Mesh) -> Measured:
+    """What can be measured cell by cell; nothing of faces."""
+    out = _per_cell(mesh, raw_arrays(mesh))
+    none = np.zeros(0)
+    return Measured(
+        out[:, _SKEWNESS], out[:, _LEAST], out[:, _LARGEST], out[:, _VOLUME], out[:, _X:],
+        none, none,
+    )  # fmt: skip
+
+
+def tet_volumes(points: Floats, tets: NDArray[np.int32]) -> Floats:
+    """Signed volumes (c,) of tetrahedra in unit³."""
+    a, b, c, d = (points[tets[:, i]] for i in range(4))
+    return np.einsum("ij,ij->i", np.cross(b - a, c - a), d - a) / 6.0
+
+
+def _of_tets(points: Floats, tets: NDArray[np.int32]) -> Floats:
+    """Columns per tetrahedron, without a mesh around them."""
+    count = len(tets)
+    none = np.zeros(0, np.int32)
+    raw = Raw(
+        np.ascontiguousarray(points, np.float64),
+        np.full(count, TETRAHEDRON, np.int8),
+        np.arange(count + 1, dtype=np.int64) * 4,
+        np.ascontiguousarray(tets, np.int32).ravel(),
+        np.zeros(1, np.int64),
+        none,
+        np.zeros(1, np.int64),
+        none,
+    )
+    out = np.empty((count, 7))
+    in_chunks(lambda low, high: _measure_cells(raw, low, high, (8, 6, 4), out), count)
+    return out
+
+
+def equiangle_skewness(points: Floats, tets: NDArray[np.int32]) -> Floats:
+    """Equiangle skewness (c,) of tetrahedra, 0 for regular ones, 1 for flat ones."""
+    return _of_tets(points, tets)[:, _SKEWNESS]
+
+
+def dihedral_angles(points: Floats, tets: NDArray[np.int32]) -> tuple[Floats, Floats]:
+    """Smallest and largest dihedral angle (c,) of each tetrahedron in degrees."""
+    out = _of_tets(points, tets)
+    return out[:, _LEAST], out[:, _LARGEST]
 
 
 def summary(values: Floats) -> dict[str, float]:

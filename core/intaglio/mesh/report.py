@@ -4,35 +4,42 @@ from typing import Any
 
 import numpy as np
 
+from intaglio.findings import PLACES, Finding, two_digits
+from intaglio.mesh.cells import POLYHEDRON, counts_by_shape
 from intaglio.mesh.forced import forced_cells, heights, spanning_cells
-from intaglio.mesh.mesh import Mesh
+from intaglio.mesh.mesh import Mesh, fan, following, rows
+from intaglio.mesh.periodic import unpaired
 from intaglio.mesh.quality import Floats, Measured, quality_summary
-from intaglio.mesh.validity import PLACES, Finding, cautions, check, two_digits
+from intaglio.mesh.validity import cautions, check
 
 BINS = 24
 
 
 def patch_rows(mesh: Mesh) -> list[dict[str, Any]]:
-    """Per patch: name, kind, triangles, area (unit²), perimeter of its rim (unit)."""
-    rows = []
+    """Per patch: name, kind, faces, area (unit²), perimeter of its rim (unit)."""
+    out = []
     for k, patch in enumerate(mesh.patches):
-        nodes = mesh.face_nodes[mesh.patch == k]
-        a, b, c = (mesh.points[nodes[:, i]] for i in range(3))
-        area = 0.5 * float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
-        rows.append(
+        start, nodes = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch == k))
+        p = mesh.points[fan(start, nodes)[0]]
+        area = 0.5 * float(
+            np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum()
+        )
+        out.append(
             {
                 "name": patch.name,
                 "kind": patch.kind,
-                "triangles": len(nodes),
+                "faces": len(start) - 1,
                 "area": area,
-                "perimeter": _rim(mesh, nodes),
+                "perimeter": _rim(mesh, start, nodes),
             }
         )
-    return rows
+    return out
 
 
-def _rim(mesh: Mesh, nodes: np.ndarray) -> float:
-    pairs = np.sort(np.concatenate([nodes[:, [0, 1]], nodes[:, [1, 2]], nodes[:, [2, 0]]]), axis=1)
+def _rim(mesh: Mesh, start: np.ndarray, nodes: np.ndarray) -> float:
+    """Length of the edges that only one of the polygons has."""
+    after = following(start, nodes)
+    pairs = np.sort(np.stack([nodes, after], axis=1), axis=1)
     edges, count = np.unique(pairs, axis=0, return_counts=True)
     rim = edges[count == 1]
     return float(np.linalg.norm(mesh.points[rim[:, 0]] - mesh.points[rim[:, 1]], axis=1).sum())
@@ -52,25 +59,24 @@ def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
     found = check(mesh)
     if found:
         return found
+    # faces of a polyhedron may lie in one plane, and polygons may have nodes in line
+    standard = mesh.shape != POLYHEDRON
+    skewed = (measured.skewness > 0.85) & standard
     bad = np.flatnonzero(
-        (measured.skewness > 0.85)
-        | (measured.least_dihedral < 12.0)
-        | (measured.largest_dihedral > 160.0)
+        skewed | (measured.least_dihedral < 12.0) | ((measured.largest_dihedral > 160.0) & standard)
     )
     if not len(bad):
-        return []
+        return unpaired(mesh)
     found, forced = _forced_findings(mesh, bad)
-    avoidable = np.ones(len(mesh.tets), bool)
+    avoidable = np.ones(mesh.cells, bool)
     avoidable[forced] = False
     squeezed = spanning_cells(mesh, bad[avoidable[bad]])
     avoidable[squeezed] = False
     found += _spanned_gap(mesh, measured, squeezed)
     at = np.flatnonzero(avoidable)
-    return found + cautions(
-        measured.skewness[at],
-        measured.least_dihedral[at],
-        mesh.points[mesh.tets[at]].mean(axis=1),
-    )
+    skewness = np.where(standard, measured.skewness, 0.0)
+    found += cautions(skewness[at], measured.least_dihedral[at], measured.centroid[at])
+    return found + unpaired(mesh)
 
 
 def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.ndarray]:
@@ -101,7 +107,7 @@ def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.nda
                 "Blunt the edge or drop the sliver in Geometry, or accept these cells.",
                 size=float(forced.angle[own[0]]),
                 measure="angle in °",
-                cause="No tetrahedron fits there without such an angle.",
+                cause="No cell fits there without such an angle.",
                 faces=sorted({one, two}),
             )
         )
@@ -113,7 +119,7 @@ def _spanned_gap(mesh: Mesh, measured: Measured, cells: np.ndarray) -> list[Find
     if not len(cells):
         return []
     order = cells[np.argsort(measured.least_dihedral[cells])]
-    width = two_digits(float(np.median(heights(mesh, cells))))
+    width = two_digits(float(np.median(heights(mesh, cells, measured.volume))))
     return [
         Finding(
             "spanned-gap",
@@ -121,7 +127,7 @@ def _spanned_gap(mesh: Mesh, measured: Measured, cells: np.ndarray) -> list[Find
             f"Flat cells across a gap about {width:g} {mesh.unit} wide, where the edges are longer "
             "than the gap.",
             len(cells),
-            mesh.points[mesh.tets[order[:PLACES]]].mean(axis=1).tolist(),
+            measured.centroid[order[:PLACES]].tolist(),
             "Lower the smallest edge to the width of the gap, or close the gap in Geometry.",
             size=width,
             measure=f"width in {mesh.unit}",
@@ -142,9 +148,9 @@ def report(
         "report": 1,
         "valid": not any(f.level == "error" for f in findings),
         "unit": mesh.unit,
-        "cells": len(mesh.tets),
+        "cells": mesh.cells,
         "points": len(mesh.points),
-        "cells_by_shape": {"tetrahedron": len(mesh.tets)},
+        "cells_by_shape": counts_by_shape(mesh.shape),
         "zones": {
             zone.name: {
                 "kind": zone.kind,
@@ -154,7 +160,7 @@ def report(
             for k, zone in enumerate(mesh.zones)
         },
         "patches": {
-            row["name"]: {"kind": row["kind"], "faces": row["triangles"], "area": row["area"]}
+            row["name"]: {"kind": row["kind"], "faces": row["faces"], "area": row["area"]}
             for row in patch_rows(mesh)
         },
         "quality": quality_summary(measured),

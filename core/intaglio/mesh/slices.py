@@ -1,31 +1,188 @@
-"""Cutting planes through a mesh: the whole cells that a plane crosses."""
+"""Cutting planes through a mesh: the whole cells that a plane crosses, or the flat cut itself."""
+
+from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.mesh.mesh import TET_FACES
+from intaglio.mesh.cells import EDGES
+from intaglio.mesh.loading import cell_room, load_cell, raw_arrays, room_for
+from intaglio.mesh.mesh import Mesh, rows, turned_rows
+from intaglio.numeric.chunks import in_chunks
+
+Longs = NDArray[np.int64]
+Floats = NDArray[np.float64]
 
 
-def crossed_cells(
-    points: NDArray[np.float64], tets: NDArray[np.int32], normal: NDArray[np.float64], offset: float
-) -> NDArray[np.int64]:
+@dataclass(frozen=True)
+class Outline:
+    """Polygons that bound a set of cells, outward: start (k + 1,), nodes of the mesh, and the cell
+    (k,) that each belongs to."""
+
+    start: Longs
+    nodes: NDArray[np.int32]
+    cell: Longs
+
+
+@dataclass(frozen=True)
+class Cut:
+    """Polygons in a plane: start (k + 1,), points (p, 3), cell (k,). They run counter-clockwise
+    about the plane's normal; a cell that is not convex may have several."""
+
+    start: Longs
+    points: Floats
+    cell: Longs
+
+
+@njit(cache=True)
+def _height(points, v, normal, offset):
+    return (points[v, 0] * normal[0] + points[v, 1] * normal[1] + points[v, 2] * normal[2]) - offset
+
+
+@njit(cache=True, nogil=True)
+def _crossed(height, start, nodes, low, high, out):
+    for c in range(low, high):
+        first = height[nodes[start[c]]] > 0.0
+        out[c] = False
+        for j in range(start[c] + 1, start[c + 1]):
+            if (height[nodes[j]] > 0.0) != first:
+                out[c] = True
+                break
+
+
+def crossed_cells(mesh: Mesh, normal: Floats, offset: float) -> Longs:
     """Cells (k,) with nodes on both sides of the plane normal · x = offset."""
-    height = (points @ normal - offset)[tets]
-    return np.flatnonzero((height.min(axis=1) <= 0) & (height.max(axis=1) > 0))
+    out = np.empty(mesh.cells, bool)
+    height = _heights(mesh.points, np.asarray(normal, float), offset)
+    in_chunks(
+        lambda low, high: _crossed(height, mesh.cell_start, mesh.cell_nodes, low, high, out),
+        mesh.cells,
+    )
+    return np.flatnonzero(out)
 
 
-def outer_faces(
-    tets: NDArray[np.int32], cells: NDArray[np.int64]
-) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
-    """Faces (f, 3) that bound a set of cells, outward, and the cell (f,) of each."""
-    if not len(cells):
-        return np.zeros((0, 3), np.int32), np.zeros(0, np.int64)
-    nodes = tets[cells][:, TET_FACES].reshape(-1, 3)
-    cell = np.repeat(cells, 4)
-    key = np.sort(nodes, axis=1)
-    order = np.lexsort((key[:, 2], key[:, 1], key[:, 0]))
-    key = key[order]
-    same = (key[1:] == key[:-1]).all(axis=1)
-    shared = np.concatenate([same, [False]]) | np.concatenate([[False], same])
-    keep = np.sort(order[~shared])
-    return nodes[keep], cell[keep]
+@njit(cache=True)
+def _heights(points, normal, offset):
+    out = np.empty(points.shape[0])
+    for v in range(points.shape[0]):
+        out[v] = _height(points, v, normal, offset)
+    return out
+
+
+def outer_faces(mesh: Mesh, cells: Longs) -> Outline:
+    """The faces that bound a set of cells."""
+    held = np.zeros(mesh.cells + 1, bool)
+    held[cells] = True
+    # the neighbour -1 of boundary faces is the last entry, which is never held
+    own, beyond = held[mesh.owner], held[mesh.neighbour]
+    faces = np.flatnonzero(own != beyond)
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, faces)
+    back = beyond[faces]
+    nodes = turned_rows(start, nodes, back)
+    return Outline(start, nodes, np.where(back, mesh.neighbour[faces], mesh.owner[faces]))
+
+
+@njit(cache=True)
+def _above(raw, cell, j, normal, offset):
+    return _height(raw.points, cell.node[j], normal, offset) > 0.0
+
+
+@njit(cache=True)
+def _count_crossings(raw, cells, normal, offset, most):
+    """Edges of the chosen cells that the plane crosses, over all of them."""
+    cell = cell_room(most[0], most[1], most[2])
+    total = 0
+    for c in cells:
+        _, _, edges = load_cell(raw, c, cell)
+        for e in range(edges):
+            total += _above(raw, cell, cell.edge[e, 0], normal, offset) != _above(
+                raw, cell, cell.edge[e, 1], normal, offset
+            )
+    return total
+
+
+@njit(cache=True)
+def _cut(raw, cells, normal, offset, most, start, points, owner):
+    """Polygons of the cut; how many there are.
+
+    Around a face, an edge that falls through the plane leads back to the one that rose before it;
+    the neighbouring face runs through that edge the other way, so that it falls there. Chained so,
+    the pieces of a closed cell always close, whatever its shape.
+    """
+    cell = cell_room(most[0], most[1], most[2])
+    edges_most = most[1] * most[2]
+    follow = np.empty(edges_most, np.int64)
+    ends = np.empty((edges_most, 2), np.int64)
+    made = 0
+    at = 0
+    start[0] = 0
+    for c in cells:
+        _, faces, _ = load_cell(raw, c, cell)
+        count = 0
+        for k in range(faces):
+            size = cell.size[k]
+            rise = -1
+            for step in range(2 * size):
+                a = cell.local[k, step % size]
+                b = cell.local[k, (step + 1) % size]
+                up = _above(raw, cell, b, normal, offset)
+                if _above(raw, cell, a, normal, offset) == up:
+                    continue
+                low, high = min(a, b), max(a, b)
+                # crossings are numbered where they are met first
+                number = cell.at[low, high]
+                if number < 0:
+                    number = count
+                    cell.at[low, high] = number
+                    follow[number] = -1
+                    ends[number, 0] = low
+                    ends[number, 1] = high
+                    count += 1
+                if up:
+                    if step < size:
+                        rise = number
+                elif rise >= 0:
+                    follow[number] = rise
+                    rise = -1
+                if step >= size and rise < 0:
+                    break
+        for number in range(count):
+            cell.at[ends[number, 0], ends[number, 1]] = -1
+        for first in range(count):
+            if follow[first] < 0:
+                continue
+            k = first
+            while follow[k] >= 0:
+                p, q = cell.node[ends[k, 0]], cell.node[ends[k, 1]]
+                # from the node with the lower number, so that all cells get the same point
+                if p > q:
+                    p, q = q, p
+                one = _height(raw.points, p, normal, offset)
+                share = one / (one - _height(raw.points, q, normal, offset))
+                for i in range(3):
+                    points[at, i] = raw.points[p, i] + share * (raw.points[q, i] - raw.points[p, i])
+                at += 1
+                after = follow[k]
+                follow[k] = -1
+                k = after
+            owner[made] = c
+            made += 1
+            start[made] = at
+    return made
+
+
+def flat_cut(mesh: Mesh, normal: Floats, offset: float) -> Cut:
+    """The polygons in which the plane normal · x = offset meets the cells."""
+    normal = np.asarray(normal, float)
+    cells = crossed_cells(mesh, normal, offset)
+    raw = raw_arrays(mesh)
+    most = room_for(mesh, raw)
+    # a standard cell is crossed at no more than its edges: no need to count
+    standard = int(EDGES[mesh.shape[cells]].sum())
+    total = _count_crossings(raw, cells, normal, offset, most) if len(raw.around) else standard
+    start = np.zeros(total + 1, np.int64)
+    points = np.empty((total, 3))
+    owner = np.empty(total, np.int64)
+    made = _cut(raw, cells, normal, offset, most, start, points, owner)
+    return Cut(start[: made + 1].copy(), points[: start[made]].copy(), owner[:made].copy())

@@ -20,8 +20,8 @@ from intaglio.facets.booleans import combined as facet_combined
 from intaglio.facets.facets import enclosed_volume
 from intaglio.facets.part import FacetPart, free_name
 from intaglio.facets.section import facet_section
-from intaglio.facets.winding import winding_numbers
-from intaglio.mesh.validity import Finding
+from intaglio.findings import Finding
+from intaglio.numeric.winding import winding_numbers
 from intaglio.recipe.model import (
     Drawn,
     Model,

@@ -20,7 +20,7 @@ from intaglio.facets.edges import edge_table
 from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.facets.features import split_by_angle
 from intaglio.facets.part import FacetPart
-from intaglio.mesh.validity import Finding
+from intaglio.findings import Finding
 from intaglio.recipe.domain import passages_part
 from intaglio.recipe.model import (
     Model,

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
 from intaglio.facets.facets import Curves, Facets
-from intaglio.mesh.validity import Finding
+from intaglio.findings import Finding
 from intaglio.recipe.blanks import NAME, Blank, check_value
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import SHAPES, Region, bounds

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.mesh.validity import Finding
+from intaglio.findings import Finding
 from intaglio.recipe.blanks import NAME
 from intaglio.recipe.places import NEAR, parse
 

@@ -2,6 +2,18 @@
 
 from typing import Any
 
+_PLURAL = {
+    "tetrahedron": "tetrahedra",
+    "pyramid": "pyramids",
+    "prism": "prisms",
+    "hexahedron": "hexahedra",
+    "polyhedron": "polyhedra",
+}
+
+
+def _cells(by_shape: dict[str, int]) -> str:
+    return ", ".join(f"{n:,} {_PLURAL[shape]}" for shape, n in by_shape.items())
+
 
 def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> str:
     """What is what in the exported folder."""
@@ -10,13 +22,13 @@ def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> st
     lines = [
         f"{name}: mesh and case, exported by Intaglio",
         "",
-        f"The mesh has {report['cells']:,} tetrahedra and {report['points']:,} points; "
+        f"The mesh has {_cells(report['cells_by_shape'])} and {report['points']:,} points; "
         f"lengths are in {unit}.",
         f"Largest equiangle skewness {skew['max']:.3f}, mean {skew['mean']:.3f}.",
         "",
         "mesh.cgns      the mesh, with its patches as boundary conditions (CGNS standard, HDF5)",
         "mesh.vtu       the same mesh with quality values per cell, for any VTK-based viewer",
-        "patches/*.stl  the triangles of each patch, normals out of the fluid",
+        "patches/*.stl  the surface of each patch, normals out of the fluid",
         "case.yaml      fluid and the condition on each patch, SI units",
         "report.json    counts, patches, quality and checks, for programs",
         "",

@@ -9,7 +9,7 @@ from intaglio.cad.findings import diagnose as diagnose_cad
 from intaglio.cad.part import Part
 from intaglio.errors import IntaglioError
 from intaglio.facets.diagnosis import diagnose as diagnose_facets
-from intaglio.mesh.validity import Finding
+from intaglio.findings import Finding
 from intaglio.recipe.model import Model, model_area, model_volume
 from intaglio.recipe.operations import BY_NAME, apply
 

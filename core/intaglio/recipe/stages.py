@@ -150,7 +150,7 @@ STAGES = (
         ),
         "Fill the volume",
         ("surface", "sizing"),
-        version=2,
+        version=3,
     ),
     Stage(
         "case",
@@ -165,6 +165,7 @@ STAGES = (
         ),
         "Set up the case",
         ("volume", "patches"),
+        version=2,
     ),
 )
 

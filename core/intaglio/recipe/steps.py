@@ -28,16 +28,19 @@ from intaglio.facets.facets import (
     zone_surfaces,
 )
 from intaglio.facets.features import meshing_input
-from intaglio.facets.intersections import crossing_triangles
 from intaglio.facets.part import FacetPart
+from intaglio.findings import Finding
 from intaglio.formats.cgns import cgns_bytes
 from intaglio.formats.stl import patch_files
 from intaglio.formats.vtu import vtu_bytes
-from intaglio.mesh.mesh import Mesh, Patch, Zone, tet_mesh
-from intaglio.mesh.quality import cell_metrics, measure, summary, tet_volumes, triangle_angles
+from intaglio.mesh.building import tet_mesh, with_patches
+from intaglio.mesh.covering import surface_findings
+from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, polygon_edges
+from intaglio.mesh.quality import Measured, cell_metrics, measure, summary, triangle_angles
 from intaglio.mesh.report import histograms, mesh_findings, patch_rows, report
 from intaglio.mesh.slices import outer_faces
-from intaglio.mesh.validity import Finding
+from intaglio.mesh.storing import mesh_arrays, stored_mesh
+from intaglio.numeric.intersections import crossing_triangles
 from intaglio.recipe.local_sizes import check_counts, counted_points, resolved, sides_of
 from intaglio.recipe.model import Product, model_of
 from intaglio.recipe.naming import resolve
@@ -303,13 +306,18 @@ def _mesh_picture(
     )
 
 
-def _opened(points: NDArray[np.float64], tets: NDArray[np.int32]) -> NDArray[np.uint8]:
+def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
     """Picture of the cells behind a plane through their middle, so that the inside shows."""
-    middle = points[tets].mean(axis=1)
-    volumes = tet_volumes(points, tets)
-    across = float((middle[:, 1] * volumes).sum() / volumes.sum())
-    faces, _ = outer_faces(tets, np.flatnonzero(middle[:, 1] > across))
-    return _mesh_picture(points, faces, np.zeros((0, 2, 3)))
+    across = float(measured.centroid[:, 1] @ measured.volume / measured.volume.sum())
+    outline = outer_faces(mesh, np.flatnonzero(measured.centroid[:, 1] > across))
+    triangles, _ = fan(outline.start, outline.nodes)
+    drawn = picture(
+        mesh.points,
+        triangles,
+        np.zeros((0, 2, 3)),
+        mesh.points[polygon_edges(outline.start, outline.nodes)],
+    )
+    return np.frombuffer(drawn, np.uint8)
 
 
 def volume_step(
@@ -319,6 +327,7 @@ def volume_step(
     a = surface.arrays
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
+    sides = sides_of(domain.report)
     filling = fill(
         points,
         triangles,
@@ -328,7 +337,7 @@ def volume_step(
         max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
         improve_passes=settings.passes,
         target=settings.target,
-        sides=sides_of(domain.report)[region],
+        sides=sides[region],
     )
     progress(0.92, "checking every cell")
     unit = surface.report["unit"]
@@ -344,7 +353,8 @@ def volume_step(
         unit=unit,
     )
     measured = measure(mesh)
-    found = mesh_findings(mesh, measured)
+    found = surface_findings(mesh, points, triangles, region, sides[:, 0])
+    found += mesh_findings(mesh, measured)
     errors = [f for f in found if f.level == "error"]
     if errors:
         raise StepFailed(
@@ -362,6 +372,8 @@ def volume_step(
         "unit": unit,
         "cells": total["cells"],
         "points": total["points"],
+        "cells_by_shape": total["cells_by_shape"],
+        "faces": [face["id"] for face in domain.report["faces"]],
         "volume": sum(filled.values()),
         "zones": total["zones"],
         "quality": total["quality"],
@@ -372,31 +384,28 @@ def volume_step(
     }
     return Product(
         {
-            "points": filling.points,
-            "tets": filling.tets,
-            "zone": filling.zone,
-            "triangles": filling.triangles,
-            "region": region[filling.origin],
-            "picture": _opened(filling.points, filling.tets),
+            **mesh_arrays(mesh),
+            "picture": _opened(mesh, measured),
             **{f"metric_{k}": v.astype(np.float32) for k, v in metrics.items()},
         },
         data,
     )
 
 
+def volume_mesh(product: Product) -> Mesh:
+    """The mesh of a volume product, its patches being the faces of the domain."""
+    zones = tuple(Zone(name, z["kind"]) for name, z in product.report["zones"].items())
+    patches = tuple(Patch(name, "wall") for name in product.report.get("faces", []))
+    return stored_mesh(product.arrays, patches, zones, product.report["unit"])
+
+
 def named_mesh(volume_product: Product, patches: Product) -> Mesh:
     """The volume mesh with the patches' names on its boundary."""
-    a = volume_product.arrays
-    return tet_mesh(
-        np.ascontiguousarray(a["points"]),
-        np.ascontiguousarray(a["tets"]),
-        np.ascontiguousarray(a["triangles"]),
-        patches.arrays["patch_of_face"][a["region"]],
-        tuple(Patch(p["name"], p["kind"]) for p in patches.report["patches"]),
-        np.ascontiguousarray(a["zone"]),
-        tuple(Zone(name, z["kind"]) for name, z in volume_product.report["zones"].items()),
-        unit=volume_product.report["unit"],
-    )
+    mesh = volume_mesh(volume_product)
+    of_face = patches.arrays["patch_of_face"].astype(np.int32)
+    patch = np.where(mesh.patch >= 0, of_face[mesh.patch], -1).astype(np.int32)
+    named = tuple(Patch(p["name"], p["kind"]) for p in patches.report["patches"])
+    return with_patches(mesh, patch, named)
 
 
 def case_step(
@@ -418,9 +427,9 @@ def case_step(
     mesh = named_mesh(volume_product, patches)
     rows = patch_rows(mesh)
     measured = measure(mesh)
-    found = mesh_findings(mesh, measured) + case_findings([r for r in rows if r["triangles"]])
+    found = mesh_findings(mesh, measured) + case_findings([r for r in rows if r["faces"]])
     for row in rows:
-        if not row["triangles"]:
+        if not row["faces"]:
             found.append(
                 Finding("empty-patch", "caution", f"Patch {row['name']} has no faces in the mesh.")
             )

@@ -19,11 +19,11 @@ from intaglio.errors import FileRejected
 from intaglio.facets.motion import scaled as scaled_facets
 from intaglio.facets.part import FacetPart, free_name, joined
 from intaglio.facets.welding import welded
+from intaglio.findings import Finding
 from intaglio.formats.obj import read_obj
 from intaglio.formats.ply import read_ply
 from intaglio.formats.stl import read_stl
 from intaglio.formats.triangles import TriangleFile
-from intaglio.mesh.validity import Finding
 
 Model = Part | FacetPart
 FACET_FILES: dict[str, Callable[[bytes, str], TriangleFile]] = {

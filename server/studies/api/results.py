@@ -12,9 +12,12 @@ from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from intaglio.mesh.drawing import boundary_arrays, cell_arrays, slice_arrays
+from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.pack import pack, unpack
 from intaglio.mesh.quality import METRICS
-from intaglio.mesh.slices import crossed_cells, outer_faces
+from intaglio.recipe.model import Product as CoreProduct
+from intaglio.recipe.steps import volume_mesh
 from studies.api.access import variant_of
 from studies.api.variants import product_shown, variant_states
 from studies.models import Product, Variant
@@ -75,27 +78,24 @@ class ViewView(APIView):
             out |= {n: arrays[n] for n in ("free_lines", "branch_lines") if n in arrays}
             if "display_size" in arrays:
                 out["size"] = arrays["display_size"]
-        elif stage in ("surface", "volume"):
+        elif stage == "surface":
             out = {
                 "points": arrays["points"].astype(np.float32),
                 "triangles": arrays["triangles"],
                 "region": arrays["region"],
+                "angle": arrays["angle"],
             }
-            if stage == "surface":
-                out["angle"] = arrays["angle"]
+        elif stage == "volume":
+            out = boundary_arrays(product_mesh(key))
         else:
             raise Http404("This stage has nothing to draw.")
         return _binary(out, {"product": key})
 
 
-def _faces_of(arrays: dict[str, NDArray[Any]], cells: NDArray[np.int64], metric: str) -> dict:
-    nodes, cell = outer_faces(arrays["tets"], cells)
-    used, local = np.unique(nodes, return_inverse=True)
-    return {
-        "points": arrays["points"][used].astype(np.float32),
-        "triangles": local.reshape(-1, 3).astype(np.int32),
-        "value": arrays[f"metric_{metric}"][cell],
-    }
+@functools.lru_cache(maxsize=2)
+def product_mesh(key: str) -> Mesh:
+    arrays, report = product_arrays(key)
+    return volume_mesh(CoreProduct(arrays, report))
 
 
 def _metric(request: Request) -> str:
@@ -109,19 +109,24 @@ class SliceView(APIView):
     @extend_schema(
         responses=_BINARY,
         parameters=[OpenApiParameter(n, float) for n in ("nx", "ny", "nz", "offset")]
-        + [OpenApiParameter("metric", str)],
+        + [OpenApiParameter("metric", str), OpenApiParameter("flat", bool)],
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
-        """The whole cells that the plane n · x = offset crosses, as their outer faces."""
-        arrays, _ = product_arrays(shown_product(variant_of(request.user, variant_id), "volume"))
+        """The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
+        cut through them."""
+        key = shown_product(variant_of(request.user, variant_id), "volume")
+        arrays, _ = product_arrays(key)
         normal = np.array([_number(request, n) for n in ("nx", "ny", "nz")])
         length = float(np.linalg.norm(normal))
         if length == 0:
             raise ValidationError({"detail": "The plane's normal has no length."})
         metric = _metric(request)
         offset = _number(request, "offset")
-        cells = crossed_cells(arrays["points"], arrays["tets"], normal / length, offset)
-        return _binary(_faces_of(arrays, cells, metric), {"cells": len(cells)})
+        flat = request.query_params.get("flat") == "true"
+        drawn, cells = slice_arrays(
+            product_mesh(key), normal / length, offset, arrays[f"metric_{metric}"], flat
+        )
+        return _binary(drawn, {"cells": cells})
 
 
 class CellsView(APIView):
@@ -132,7 +137,8 @@ class CellsView(APIView):
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The cells whose metric lies between low and high."""
-        arrays, _ = product_arrays(shown_product(variant_of(request.user, variant_id), "volume"))
+        key = shown_product(variant_of(request.user, variant_id), "volume")
+        arrays, _ = product_arrays(key)
         metric = _metric(request)
         values = arrays[f"metric_{metric}"]
         low, high = _number(request, "low"), _number(request, "high")
@@ -140,7 +146,8 @@ class CellsView(APIView):
         total = len(cells)
         if total > 60_000:
             cells = cells[np.linspace(0, total - 1, 60_000).astype(np.int64)]
-        return _binary(_faces_of(arrays, cells, metric), {"cells": total, "drawn": len(cells)})
+        drawn = cell_arrays(product_mesh(key), cells, values)
+        return _binary(drawn, {"cells": total, "drawn": len(cells)})
 
 
 class PictureView(APIView):

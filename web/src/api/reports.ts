@@ -161,7 +161,7 @@ export interface SizingReport {
 export interface CaseReport {
   cells: number;
   inlets: { name: string; area: number; hydraulic_diameter: number; reynolds: number }[];
-  patches: { name: string; kind: string; triangles: number; area: number; perimeter: number }[];
+  patches: { name: string; kind: string; faces: number; area: number; perimeter: number }[];
   valid: boolean;
   files: Record<string, number>;
   findings: Finding[];

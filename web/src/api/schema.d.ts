@@ -334,7 +334,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The whole cells that the plane n · x = offset crosses, as their outer faces. */
+        /**
+         * @description The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
+         *     cut through them.
+         */
         get: operations["variants_slice_retrieve"];
         put?: never;
         post?: never;
@@ -1166,6 +1169,7 @@ export interface operations {
     variants_slice_retrieve: {
         parameters: {
             query?: {
+                flat?: boolean;
                 metric?: string;
                 nx?: number;
                 ny?: number;

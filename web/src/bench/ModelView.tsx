@@ -106,6 +106,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
         points: a.points as Float32Array,
         triangles: a.triangles as Int32Array,
         region: a.region as Int32Array,
+        ...(a.sides && { sides: a.sides as Uint8Array }),
       },
       drawn === "surface" || drawn === "volume",
       (a.lines as Float32Array | undefined) ?? null,
@@ -210,7 +211,7 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
   const offset = low + (domain ? shareOf(slice.share, axis, domain) : 0.5) * (high - low);
   const query = range
     ? `cells?metric=${range.metric}&low=${range.low}&high=${range.high}`
-    : `slice?nx=${AXIS[slice.axis]![0]}&ny=${AXIS[slice.axis]![1]}&nz=${AXIS[slice.axis]![2]}&offset=${offset}&metric=${metric}`;
+    : `slice?nx=${AXIS[slice.axis]![0]}&ny=${AXIS[slice.axis]![1]}&nz=${AXIS[slice.axis]![2]}&offset=${offset}&metric=${metric}&flat=${slice.flat}`;
   const wanted = active && (slice.on || range !== null);
   const cells = useQuery({
     queryKey: ["cells", variant.id, product, query],
@@ -243,6 +244,7 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
           points: a.points as Float32Array,
           triangles: a.triangles as Int32Array,
           value: a.value as Float32Array,
+          sides: a.sides as Uint8Array,
         },
         bad ? [most, least] : [least, most],
       );

@@ -22,6 +22,11 @@ export function shareOf(
   return at > 0.15 && at < 0.85 ? at : 0.5;
 }
 
+const CUTS: [boolean, string, string][] = [
+  [false, "▚", "whole cells"],
+  [true, "▬", "flat cut"],
+];
+
 export function SliceRail() {
   const { variant, unit } = useBench();
   const { slice, setSlice, setRange } = useViewStore();
@@ -89,6 +94,21 @@ export function SliceRail() {
             aria-pressed={slice.side === side}
             className={`w-4 text-center ${slice.side === side ? "bg-ink text-paper" : ""}`}
             onClick={() => set({ side })}
+          >
+            {sign}
+          </button>
+        ))}
+      </div>
+      <div className="flex">
+        {CUTS.map(([flat, sign, words]) => (
+          <button
+            key={words}
+            type="button"
+            title={words}
+            aria-label={words}
+            aria-pressed={slice.flat === flat}
+            className={`w-5 text-center ${slice.flat === flat ? "bg-ink text-paper" : ""}`}
+            onClick={() => set({ flat })}
           >
             {sign}
           </button>

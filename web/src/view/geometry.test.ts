@@ -47,10 +47,24 @@ describe("surfaces for drawing", () => {
   it("gives each face of a cell its value", () => {
     const { points, triangles } = cube();
     const value = new Float32Array(12).map((_, t) => t);
-    const g = cellGeometry(points, triangles, value);
+    const g = cellGeometry({ points, triangles, value });
     expect(g.getAttribute("value").getX(3)).toBe(1);
     expect(g.getAttribute("value").getX(35)).toBe(11);
     expect(g.hasAttribute("region")).toBe(false);
+  });
+});
+
+describe("edges of cells", () => {
+  it("are drawn, diagonals of their faces are not", () => {
+    const { points, triangles, region } = cube();
+    // both triangles of a quadrilateral hide the side that they share
+    const sides = new Uint8Array(12).map((_, t) => (t === 0 ? 0b101 : 0b111));
+    const bary = surfaceGeometry({ points, triangles, region, sides }, false).getAttribute("bary");
+    const near = (t: number, k: number) =>
+      Math.min(...[0, 1, 2].map((corner) => bary.getComponent(3 * t + corner, k)));
+    // the hidden side runs from corner 1 to corner 2, where the first part is nought
+    expect(near(0, 0)).toBe(1);
+    expect([near(0, 1), near(0, 2), near(1, 0)]).toEqual([0, 0, 0]);
   });
 });
 

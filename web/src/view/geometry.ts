@@ -7,6 +7,25 @@ export interface SurfaceArrays {
   points: Float32Array;
   triangles: Int32Array;
   region: Int32Array;
+  /** Per triangle: bit i is set where the side from corner i on is an edge of a cell. */
+  sides?: Uint8Array;
+}
+
+/**
+ * Place of each corner within its triangle. A side that is a mere diagonal is lifted by one, so that
+ * no line is drawn there.
+ */
+function barycentric(triangles: number, sides: Uint8Array | undefined): Float32Array {
+  const out = new Float32Array(9 * triangles);
+  for (let t = 0; t < triangles; t++) {
+    out.set(BARY, 9 * t);
+    const own = sides ? sides[t]! : 7;
+    for (let i = 0; i < 3; i++) {
+      if (own & (1 << i)) continue;
+      for (let corner = 0; corner < 3; corner++) out[9 * t + 3 * corner + ((i + 2) % 3)]! += 1;
+    }
+  }
+  return out;
 }
 
 /**
@@ -18,7 +37,7 @@ export function surfaceGeometry(data: SurfaceArrays, smooth: boolean): THREE.Buf
   const m = triangles.length / 3;
   const position = new Float32Array(9 * m);
   const normal = new Float32Array(9 * m);
-  const bary = new Float32Array(9 * m);
+  const bary = barycentric(m, data.sides);
   const regions = new Float32Array(3 * m);
   const sum = new Map<number, [number, number, number]>();
   const n = points.length / 3;
@@ -29,7 +48,6 @@ export function surfaceGeometry(data: SurfaceArrays, smooth: boolean): THREE.Buf
       for (let k = 0; k < 3; k++) position[9 * t + 3 * i + k] = points[3 * v + k]!;
       regions[3 * t + i] = region[t]!;
     }
-    bary.set(BARY, 9 * t);
     const p = 9 * t;
     const ux = position[p + 3]! - position[p]!;
     const uy = position[p + 4]! - position[p + 1]!;
@@ -70,14 +88,18 @@ export function surfaceGeometry(data: SurfaceArrays, smooth: boolean): THREE.Buf
   return out;
 }
 
+export interface CellArrays {
+  points: Float32Array;
+  triangles: Int32Array;
+  value: Float32Array;
+  sides?: Uint8Array;
+}
+
 /** Faces of cells with a value each, flat. */
-export function cellGeometry(
-  points: Float32Array,
-  triangles: Int32Array,
-  value: Float32Array,
-): THREE.BufferGeometry {
+export function cellGeometry(data: CellArrays): THREE.BufferGeometry {
+  const { triangles, value } = data;
   const region = new Int32Array(triangles.length / 3);
-  const out = surfaceGeometry({ points, triangles, region }, false);
+  const out = surfaceGeometry({ ...data, region }, false);
   const values = new Float32Array(triangles.length);
   for (let t = 0; t < value.length; t++) values.fill(value[t]!, 3 * t, 3 * t + 3);
   out.deleteAttribute("region");

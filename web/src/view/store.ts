@@ -62,8 +62,11 @@ interface ViewState {
   selected: number[];
   hovered: number | null;
   hidden: number[];
-  /** share: where along the axis, 0 to 1; null is through the pin */
-  slice: { on: boolean; axis: Axis; share: number | null; side: Side };
+  /**
+   * share: where along the axis, 0 to 1; null is through the pin. flat: the cut itself instead of
+   * the whole cells that it crosses.
+   */
+  slice: { on: boolean; axis: Axis; share: number | null; side: Side; flat: boolean };
   metric: string;
   range: CellRange | null;
   marks: Mark[];
@@ -96,7 +99,13 @@ export const START = {
   selected: [],
   hovered: null,
   hidden: [],
-  slice: { on: false, axis: "y" as Axis, share: null as number | null, side: "behind" as Side },
+  slice: {
+    on: false,
+    axis: "y" as Axis,
+    share: null as number | null,
+    side: "behind" as Side,
+    flat: false,
+  },
   metric: "equiangle_skewness",
   range: null,
   marks: [],

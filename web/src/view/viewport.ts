@@ -6,6 +6,7 @@ import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
 import { disposeSigns, edgeSigns } from "./edgeSigns";
 import {
+  type CellArrays,
   cellGeometry,
   longestStretch,
   regionBounds,
@@ -322,10 +323,7 @@ export class Viewport {
     (u.plane!.value as THREE.Vector4).set(sign * x, sign * y, sign * z, sign * this.plane.offset);
   }
 
-  setCells(
-    data: { points: Float32Array; triangles: Int32Array; value: Float32Array } | null,
-    limits: [number, number],
-  ) {
+  setCells(data: CellArrays | null, limits: [number, number]) {
     this.drop(this.cells);
     this.cells = null;
     if (data && data.triangles.length > 0) {
@@ -338,7 +336,7 @@ export class Viewport {
           limits: { value: new THREE.Vector2(...limits) },
         },
       });
-      this.cells = new THREE.Mesh(cellGeometry(data.points, data.triangles, data.value), material);
+      this.cells = new THREE.Mesh(cellGeometry(data), material);
       this.scene.add(this.cells);
     }
     this.draw();

@@ -1,0 +1,9 @@
+"""CGNS files (AIAA R-101A) in HDF5: one base, one unstructured zone per mesh zone.
+
+Only this package knows the standard's spellings.
+"""
+
+from intaglio.formats.cgns.reading import read_cgns
+from intaglio.formats.cgns.writing import cgns_bytes, write_cgns
+
+__all__ = ["cgns_bytes", "read_cgns", "write_cgns"]

@@ -1,0 +1,67 @@
+"""Faces of cells as triangles for a screen, which know which of their sides are edges of cells."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.mesh.mesh import Longs, Mesh, fan, rows
+from intaglio.mesh.slices import crossed_cells, flat_cut, outer_faces
+
+Arrays = dict[str, NDArray]
+
+
+def _drawn(start: Longs, nodes: NDArray) -> tuple[NDArray[np.int32], Longs, NDArray[np.uint8]]:
+    """Triangles (t, 3) of polygons, the polygon (t,) of each, and its sides (t,): bit i is set
+    where the side from corner i to the next is an edge of the polygon, not a diagonal."""
+    triangles, polygon = fan(start, nodes)
+    size = np.diff(start)
+    first = np.concatenate([[0], np.cumsum(size - 2)])[:-1]
+    step = np.arange(len(polygon)) - first[polygon]
+    sides = np.full(len(polygon), 2, np.uint8)
+    sides[step == 0] |= 1
+    sides[step == size[polygon] - 3] |= 4
+    return triangles, polygon, sides
+
+
+def boundary_arrays(mesh: Mesh) -> Arrays:
+    """The faces on patches: points, triangles, sides, and the patch of each as region."""
+    own = np.flatnonzero(mesh.patch >= 0)
+    triangles, polygon, sides = _drawn(*rows(mesh.face_start, mesh.face_nodes, own))
+    used, local = np.unique(triangles, return_inverse=True)
+    return {
+        "points": mesh.points[used].astype(np.float32),
+        "triangles": local.reshape(-1, 3).astype(np.int32),
+        "sides": sides,
+        "region": mesh.patch[own][polygon],
+    }
+
+
+def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray) -> Arrays:
+    """The faces that bound a set of cells, each with the value (c,) of its cell."""
+    outline = outer_faces(mesh, cells)
+    triangles, polygon, sides = _drawn(outline.start, outline.nodes)
+    used, local = np.unique(triangles, return_inverse=True)
+    return {
+        "points": mesh.points[used].astype(np.float32),
+        "triangles": local.reshape(-1, 3).astype(np.int32),
+        "sides": sides,
+        "value": value[outline.cell[polygon]],
+    }
+
+
+def slice_arrays(
+    mesh: Mesh, normal: NDArray[np.float64], offset: float, value: NDArray, flat: bool
+) -> tuple[Arrays, int]:
+    """What the plane normal · x = offset shows, whole cells or the flat cut, and of how many
+    cells."""
+    if not flat:
+        cells = crossed_cells(mesh, normal, offset)
+        return cell_arrays(mesh, cells, value), len(cells)
+    cut = flat_cut(mesh, normal, offset)
+    triangles, polygon, sides = _drawn(cut.start, np.arange(len(cut.points)))
+    arrays: Arrays = {
+        "points": cut.points.astype(np.float32),
+        "triangles": triangles,
+        "sides": sides,
+        "value": value[cut.cell[polygon]],
+    }
+    return arrays, len(np.unique(cut.cell))

@@ -1,0 +1,24 @@
+"""A compiled loop over many items, in as many threads as there are processors."""
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
+
+# under so many items the threads cost more than they save
+_FEW = 20_000
+
+
+def in_chunks(work: Callable[[int, int], object], items: int) -> None:
+    """Call work(start, end) for ranges that cover 0..items. The work must release the interpreter
+    lock (nogil) and write to places of its own."""
+    threads = min(len(os.sched_getaffinity(0)), 8)
+    if threads < 2 or items < _FEW:
+        work(0, items)
+        return
+    # several ranges per thread, so that an uneven load evens out
+    parts = 4 * threads
+    bounds = [items * k // parts for k in range(parts + 1)]
+    with ThreadPoolExecutor(threads) as pool:
+        for done in [pool.submit(work, a, b) for a, b in pairwise(bounds)]:
+            done.result()
