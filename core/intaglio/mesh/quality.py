@@ -183,6 +183,19 @@ def _content(cell, faces, out):
     return total / 6.0
 
 
+@njit(cache=True, error_model="numpy")
+def _tet_content(cell, out):
+    """The same of a tetrahedron, whose first node is the origin: only one face is away from it."""
+    x = cell.xyz
+    for i in range(3):
+        out[i] = 0.25 * (x[1, i] + x[2, i] + x[3, i])
+    return (
+        x[1, 0] * (x[2, 1] * x[3, 2] - x[2, 2] * x[3, 1])
+        + x[1, 1] * (x[2, 2] * x[3, 0] - x[2, 0] * x[3, 2])
+        + x[1, 2] * (x[2, 0] * x[3, 1] - x[2, 1] * x[3, 0])
+    ) / 6.0
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
 def _measure_cells(raw, low, high, most, out):
     cell = cell_room(most[0], most[1], most[2])
@@ -190,7 +203,10 @@ def _measure_cells(raw, low, high, most, out):
     middle = np.empty(3)
     for c in range(low, high):
         _, faces, edges = load_cell(raw, c, cell)
-        out[c, _VOLUME] = _content(cell, faces, middle)
+        if raw.shape[c] == TETRAHEDRON:
+            out[c, _VOLUME] = _tet_content(cell, middle)
+        else:
+            out[c, _VOLUME] = _content(cell, faces, middle)
         for i in range(3):
             out[c, _X + i] = middle[i] + cell.base[i]
         skewness = _corner_skewness(cell, faces)

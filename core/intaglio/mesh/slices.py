@@ -112,24 +112,34 @@ def _cut(raw, cells, normal, offset, most, start, points, owner):
     """
     cell = cell_room(most[0], most[1], most[2])
     edges_most = most[1] * most[2]
+    above = np.empty(most[0], np.bool_)
     follow = np.empty(edges_most, np.int64)
     ends = np.empty((edges_most, 2), np.int64)
     made = 0
     at = 0
     start[0] = 0
     for c in cells:
-        _, faces, _ = load_cell(raw, c, cell)
+        nodes, faces, _ = load_cell(raw, c, cell)
+        for j in range(nodes):
+            above[j] = _above(raw, cell, j, normal, offset)
         count = 0
         for k in range(faces):
             size = cell.size[k]
             rise = -1
-            for step in range(2 * size):
-                a = cell.local[k, step % size]
-                b = cell.local[k, (step + 1) % size]
-                up = _above(raw, cell, b, normal, offset)
-                if _above(raw, cell, a, normal, offset) == up:
+            a = cell.local[k, 0]
+            was = above[a]
+            # twice around, since the first rise may come after the first fall
+            for step in range(1, 2 * size + 1):
+                if step > size and rise < 0:
+                    break
+                b = cell.local[k, step if step < size else (step - size if step < 2 * size else 0)]
+                up = above[b]
+                if was == up:
+                    a = b
                     continue
+                was = up
                 low, high = min(a, b), max(a, b)
+                a = b
                 # crossings are numbered where they are met first
                 number = cell.at[low, high]
                 if number < 0:
@@ -140,13 +150,11 @@ def _cut(raw, cells, normal, offset, most, start, points, owner):
                     ends[number, 1] = high
                     count += 1
                 if up:
-                    if step < size:
+                    if step <= size:
                         rise = number
                 elif rise >= 0:
                     follow[number] = rise
                     rise = -1
-                if step >= size and rise < 0:
-                    break
         for number in range(count):
             cell.at[ends[number, 0], ends[number, 1]] = -1
         for first in range(count):
