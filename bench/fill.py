@@ -22,8 +22,8 @@ from scipy.spatial import Delaunay
 
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.recipe.steps import field_of
-from intaglio.recipe.taking import Source
+from intaglio.stages.sizing.step import field_of
+from intaglio.parts.taking import Source
 from intaglio.sizing.octree import SizeField
 from intaglio.volume.fill import Filling, fill
 

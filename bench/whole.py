@@ -16,7 +16,7 @@ from scipy.spatial import Delaunay
 
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.recipe.taking import Source
+from intaglio.parts.taking import Source
 from intaglio.volume.delaunay import delaunay
 
 ROOT = Path(__file__).resolve().parents[1]

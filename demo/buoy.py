@@ -23,7 +23,7 @@ from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.formats.stl import stl_bytes
-from intaglio.recipe.taking import facets_of
+from intaglio.parts.taking import facets_of
 
 # half outline of the hull: (radius, height), in metres
 HULL = [

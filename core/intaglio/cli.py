@@ -126,9 +126,9 @@ def _draft(args: argparse.Namespace) -> int:
 
 
 def _findings(args: argparse.Namespace) -> int:
-    from intaglio.recipe.blanks import build
-    from intaglio.recipe.geometry import geometry_step
-    from intaglio.recipe.settings import Geometry
+    from intaglio.settings.blanks import build
+    from intaglio.stages.geometry.settings import Geometry
+    from intaglio.stages.geometry.step import geometry_step
 
     settings = build("geometry", Geometry, {"unit": args.unit})
     report = geometry_step(settings, _source(*args.part), lambda share, doing: None).report
@@ -155,8 +155,8 @@ def _findings(args: argparse.Namespace) -> int:
 
 
 def _convert(args: argparse.Namespace) -> int:
-    from intaglio.recipe.taking import take_in
-    from intaglio.recipe.writing import file_suffix, files_of
+    from intaglio.parts.taking import take_in
+    from intaglio.parts.writing import file_suffix, files_of
 
     model = take_in(_source(args.source), "file").model
     files = files_of(model, file_suffix(str(args.target)), args.per, args.target.stem)
@@ -168,9 +168,9 @@ def _convert(args: argparse.Namespace) -> int:
 
 
 def _write(args: argparse.Namespace) -> int:
+    from intaglio.parts.writing import files_of, patch_faces, stage_model
     from intaglio.recipe.plan import MemoryStore, run_to
     from intaglio.recipe.recipe import read_recipe
-    from intaglio.recipe.writing import files_of, patch_faces, stage_model
 
     recipe = read_recipe(args.recipe)
     store = MemoryStore()
@@ -200,7 +200,7 @@ def _save(files: dict[str, bytes], folder: Path) -> None:
 
 
 def _source(*paths: Path) -> Any:
-    from intaglio.recipe.taking import together
+    from intaglio.parts.taking import together
 
     files = []
     for path in paths:

@@ -16,23 +16,12 @@ from django.conf import settings
 from django.db import close_old_connections, transaction
 from django.utils import timezone
 
-from intaglio.recipe.plan import run_to, stages_before
-from intaglio.recipe.taking import Source
+from intaglio.parts.taking import Source
+from intaglio.recipe.plan import costs, run_to, stages_before, states
 from studies.models import Job, Study, Variant
 from studies.store import DatabaseStore, load_bytes
 
 _LOOK = 0.25
-
-# how long the stages take, relative to each other, for the share done and the time left
-_WEIGHT = {
-    "geometry": 4,
-    "domain": 2,
-    "patches": 1,
-    "sizing": 3,
-    "surface": 10,
-    "volume": 25,
-    "case": 6,
-}
 
 
 def _context() -> multiprocessing.context.ForkServerContext:
@@ -71,10 +60,20 @@ def run(job_id: str) -> None:
         here.close()
 
 
+def _expected(job: Job, stages: list[str]) -> dict[str, float]:
+    """Seconds that the job's stages are expected to take, as far as its products tell."""
+    if job.source_id is None:
+        return costs(stages, {})
+    name = job.study.name if job.study else job.file_name
+    now = states(job.source_id, name, job.settings, DatabaseStore().report)
+    return costs(stages, {s.stage: s.report for s in now if s.report is not None})
+
+
 def _watch(job: Job, child: Any, here: Connection) -> None:
     begun = time.monotonic()
     stages = stages_before(job.target)
-    total = sum(_WEIGHT[s] for s in stages)
+    seconds = _expected(job, stages)
+    at, share = "", 0.0
     while True:
         message: dict[str, Any] | None = None
         closed = False
@@ -86,8 +85,13 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
         except (EOFError, OSError):
             closed = True
         if message and message["kind"] == "progress":
-            before = sum(_WEIGHT[s] for s in stages[: stages.index(message["stage"])])
-            share = (before + _WEIGHT[message["stage"]] * message["share"]) / total
+            if message["stage"] != at:
+                # what the stage before has found out tells more of the rest
+                at, seconds = message["stage"], _expected(job, stages)
+            before = sum(seconds[s] for s in stages[: stages.index(at)])
+            now = (before + seconds[at] * message["share"]) / sum(seconds.values())
+            # a better guess of what is left takes back nothing of what was told
+            share = max(share, now)
             spent = time.monotonic() - begun
             left = spent * (1 - share) / share if share > 0.05 and spent > 1 else None
             Job.objects.filter(id=job.id).update(

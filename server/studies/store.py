@@ -11,7 +11,7 @@ from django.conf import settings
 from django.db import transaction
 
 from intaglio.mesh.pack import pack, unpack
-from intaglio.recipe.model import Product as CoreProduct
+from intaglio.parts.model import Product as CoreProduct
 from studies.models import Chunk, Product
 
 CHUNK_BYTES = 4 * 2**20

@@ -8,8 +8,9 @@ from scipy.spatial import cKDTree
 from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles
-from intaglio.recipe.steps import field_of, volume_mesh
 from intaglio.sizing.octree import sizes
+from intaglio.stages.sizing.step import field_of
+from intaglio.stages.volume import volume_mesh
 
 
 @dataclass(frozen=True)

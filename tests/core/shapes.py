@@ -18,8 +18,8 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.TopoDS import TopoDS_Shape
 
 from intaglio.cad.step import write_step
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.taking import Source
 
 
 def box(x0, y0, z0, x1, y1, z1) -> TopoDS_Shape:

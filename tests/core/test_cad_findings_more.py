@@ -18,8 +18,8 @@ from intaglio.cad.part import Part, area, bounds, volume
 from intaglio.cad.read import compound, sheet_of
 from intaglio.cad.topology import edge_uses, free_uses, gaps_and_holes, point_distance
 from intaglio.errors import StepFailed
-from intaglio.recipe.measure import measure
-from intaglio.recipe.safe import repair_safe
+from intaglio.parts.measure import measure
+from intaglio.parts.safe import repair_safe
 from tests.core.shapes import box, cut, cylinder, fuse, pipe
 
 
@@ -146,7 +146,7 @@ def test_safe_repairs_of_cad_stop_where_they_would_move_too_much():
     ],
 )
 def test_the_ruler_knows_round_faces(shape, word, radius):
-    from intaglio.recipe.model import surface_word
+    from intaglio.parts.model import surface_word
 
     part = _part(shape)
     face = next(k for k in range(len(part.faces)) if surface_word(part, k) == word)

@@ -8,16 +8,14 @@ from PIL import Image
 
 from intaglio.case.case import findings, inlets, metres, reynolds
 from intaglio.errors import SettingRejected
-from intaglio.recipe.blanks import Blank, build, check_patches, check_value
-from intaglio.recipe.defaults import (
-    defaults,
-    domain_defaults,
-    patches_defaults,
-    sizing_defaults,
-)
-from intaglio.recipe.picture import edge_segments, picture
-from intaglio.recipe.settings import Domain, Sizing
-from intaglio.recipe.stages import STAGES, description
+from intaglio.parts.picture import edge_segments, picture
+from intaglio.settings.blanks import Blank, build, check_value
+from intaglio.stages.domain.defaults import domain_defaults
+from intaglio.stages.domain.settings import Domain
+from intaglio.stages.patches.defaults import patches_defaults
+from intaglio.stages.patches.rows import check_patches
+from intaglio.stages.registry import BY_KEY, STAGES, description
+from intaglio.stages.sizing.settings import Sizing, sizing_defaults
 from tests.core.test_boxtree import _octahedron_sphere
 
 
@@ -177,9 +175,9 @@ def test_sizes_follow_the_passage_and_the_tightest_radius():
 
 
 def test_defaults_wait_for_the_reports_they_need():
-    assert defaults("domain", {}) is None
-    assert defaults("sizing", {"geometry": {}}) is None
-    assert defaults("geometry", {})[0] == {"unit": "file", "angle": 40.0, "repairs": []}
+    assert BY_KEY["domain"].defaults({}) is None
+    assert BY_KEY["sizing"].defaults({"geometry": {}}) is None
+    assert BY_KEY["geometry"].defaults({})[0] == {"unit": "file", "angle": 40.0, "repairs": []}
 
 
 def test_derived_settings_pass_their_own_checks():
@@ -223,7 +221,7 @@ def test_values_in_range():
 )
 def test_patches_of_no_form(value):
     with pytest.raises(SettingRejected):
-        check_patches("patches.patches", value)
+        check_patches("patches.patches", "patches", value, {})
 
 
 def test_an_unknown_setting_names_those_there_are():

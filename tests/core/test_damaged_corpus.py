@@ -10,10 +10,10 @@ import trimesh
 from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.formats.stl import stl_bytes
-from intaglio.recipe.geometry import geometry_step
-from intaglio.recipe.operations import check_operations
-from intaglio.recipe.settings import Geometry
-from intaglio.recipe.taking import Source
+from intaglio.parts.operations import check_operations
+from intaglio.parts.taking import Source
+from intaglio.stages.geometry.settings import Geometry
+from intaglio.stages.geometry.step import geometry_step
 from tests.core.scans import as_trimesh, fine_box, gapped, part_of, sphere
 
 SHAPES = (
@@ -135,7 +135,7 @@ def test_damage_is_named_and_mostly_closed(chunk):
         for kind in kinds if len(kinds) == 1 else []:
             assert codes & TOLD[kind], (seed, kinds, codes)
         assert codes, (seed, kinds)
-        settings = Geometry(unit="mm", repairs=check_operations("r", REPAIRS, {}))
+        settings = Geometry(unit="mm", repairs=check_operations("r", "repairs", REPAIRS, {}))
         after = geometry_step(settings, source, lambda share, doing: None).report
         if after["closed"]:
             closed += 1

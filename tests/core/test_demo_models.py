@@ -13,9 +13,9 @@ from demo.cooler import TUBES, tube_volume, water_volume
 from demo.drum import exact_volume
 from demo.slot import plan_area
 from intaglio.cli import main
+from intaglio.parts.taking import together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
-from intaglio.recipe.taking import together
 
 DEMO = Path(__file__).parents[2] / "demo"
 

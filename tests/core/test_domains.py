@@ -10,8 +10,8 @@ from intaglio.cad.read import compound
 from intaglio.cad.write import step_bytes
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.formats.stl import stl_bytes
+from intaglio.parts.taking import Source, facets_of
 from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.taking import Source, facets_of
 from tests.core.scans import holed, sphere
 from tests.core.shapes import box, cut, cylinder, pipe
 

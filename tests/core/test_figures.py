@@ -6,10 +6,10 @@ import pytest
 
 from intaglio.cad.tessellation import tessellate
 from intaglio.facets.part import FacetPart
-from intaglio.recipe.model import model_of
+from intaglio.parts.model import model_of
+from intaglio.parts.taking import together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.recipe.taking import together
 from tests.core.figures import surface_figures, volume_figures
 
 DEMO = Path(__file__).parents[2] / "demo"

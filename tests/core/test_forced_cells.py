@@ -10,7 +10,7 @@ from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.forced import forced_cells, heights, spanning_cells
 from intaglio.mesh.mesh import Patch
 from intaglio.mesh.quality import dihedral_angles, measure
-from intaglio.recipe.steps import volume_mesh
+from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import box, cut, run, source
 
 

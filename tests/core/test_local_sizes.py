@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from intaglio.errors import SettingRejected
-from intaglio.recipe.blanks import build
-from intaglio.recipe.local_sizes import FIELDS
-from intaglio.recipe.settings import Sizing
+from intaglio.settings.blanks import build
 from intaglio.sizing.octree import build_field, sizes
 from intaglio.sizing.regions import Region, bounds, distance, region_samples, region_sizes
 from intaglio.sizing.spacing import positions
+from intaglio.stages.sizing.rows import FIELDS
+from intaglio.stages.sizing.settings import Sizing
 
 AXIS = {"start": np.array([1.0, 2.0, 0.0]), "end": np.array([1.0, 2.0, 4.0])}
 SHAPES = {

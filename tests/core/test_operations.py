@@ -9,17 +9,17 @@ from intaglio.cad.read import compound, read_cad
 from intaglio.cad.write import step_bytes
 from intaglio.errors import FileRejected, SettingRejected, StepFailed
 from intaglio.formats.stl import read_stl, stl_bytes
-from intaglio.recipe.blanks import blanks_of, build
+from intaglio.parts.measure import measure
+from intaglio.parts.model import model_of
+from intaglio.parts.operations import OPERATIONS, apply, check_operations
+from intaglio.parts.places import face_numbers, parse, reference
+from intaglio.parts.select import grow
+from intaglio.parts.taking import Source
+from intaglio.parts.writing import files_of, geometry_bytes, per_patch
 from intaglio.recipe.drafting import draft
-from intaglio.recipe.geometry import geometry_step
-from intaglio.recipe.measure import measure
-from intaglio.recipe.model import model_of
-from intaglio.recipe.operations import OPERATIONS, apply, check_operations
-from intaglio.recipe.places import face_numbers, parse, reference
-from intaglio.recipe.select import grow
-from intaglio.recipe.settings import Geometry
-from intaglio.recipe.taking import Source
-from intaglio.recipe.writing import files_of, geometry_bytes, per_patch
+from intaglio.settings.blanks import blanks_of, build
+from intaglio.stages.geometry.settings import Geometry
+from intaglio.stages.geometry.step import geometry_step
 from tests.core.scans import as_trimesh, fine_box, flipped, gapped, holed, soup, sphere
 from tests.core.shapes import box, cut, cylinder, pipe
 
@@ -60,12 +60,12 @@ def test_every_operation_tells_its_blanks_and_suits_something():
 )
 def test_wrong_rows_are_told(rows, words):
     with pytest.raises(SettingRejected) as caught:
-        check_operations("geometry.repairs", rows, {})
+        check_operations("geometry.repairs", "repairs", rows, {})
     assert words in caught.value.message and caught.value.blank == "geometry.repairs"
 
 
 def test_rows_are_completed_and_numbers_worked_out():
-    (row,) = check_operations("r", [{"do": "sew", "tolerance": "gap * 2"}], {"gap": 0.1})
+    (row,) = check_operations("r", "repairs", [{"do": "sew", "tolerance": "gap * 2"}], {"gap": 0.1})
     assert row == {"do": "sew", "on": True, "tolerance": 0.2}
 
 

@@ -25,7 +25,7 @@ from intaglio.mesh.quality import (
     tet_volumes,
 )
 from intaglio.mesh.validity import check
-from intaglio.recipe.steps import named_mesh
+from intaglio.stages.volume import named_mesh
 from tests.core.shapes import pipe, run, source
 
 

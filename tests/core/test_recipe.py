@@ -13,12 +13,12 @@ import yaml
 from intaglio.cli import main
 from intaglio.errors import FileRejected, SettingRejected
 from intaglio.mesh.pack import pack, unpack
-from intaglio.recipe.blanks import evaluate
-from intaglio.recipe.naming import resolve
 from intaglio.recipe.plan import MemoryStore, run_to, stages_before, states
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.recipe.schema import recipe_schema
-from intaglio.recipe.stages import STAGES
+from intaglio.settings.blanks import evaluate
+from intaglio.stages.patches.naming import resolve
+from intaglio.stages.registry import STAGES
 from tests.core.shapes import box, pipe, source
 
 ROOT = Path(__file__).parents[2]
@@ -43,7 +43,7 @@ def test_what_is_no_arithmetic(text):
 
 def test_every_blank_of_every_stage_is_in_its_sentences():
     for stage in STAGES:
-        from intaglio.recipe.blanks import blanks_of
+        from intaglio.settings.blanks import blanks_of
 
         told = " ".join(sentence.text for sentence in stage.sentences)
         for name, blank in blanks_of(stage.settings).items():

@@ -6,13 +6,16 @@ import yaml
 
 from intaglio.errors import SettingRejected
 from intaglio.mesh.mesh import PATCH_KINDS
-from intaglio.recipe.blanks import Blank, build, check_pins, check_value
-from intaglio.recipe.defaults import kind_by_name
+from intaglio.parts.places import FACES
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe, write_recipe
 from intaglio.recipe.schema import recipe_schema
-from intaglio.recipe.settings import Domain, Geometry
-from intaglio.recipe.stages import BY_KEY, description
+from intaglio.settings.blanks import Blank, build, check_value
+from intaglio.stages.domain.pins import check_pins
+from intaglio.stages.domain.settings import Domain
+from intaglio.stages.geometry.settings import Geometry
+from intaglio.stages.patches.defaults import kind_by_name
+from intaglio.stages.registry import BY_KEY, description
 from tests.core.shapes import box, pipe, source
 
 
@@ -70,7 +73,7 @@ def test_units(unit):
 
 
 def test_faces_need_a_list_of_references():
-    described = Blank("faces", "faces", "")
+    described = Blank("faces", "faces", "", rows=FACES)
     assert check_value("x", described, ["a", "a", "b @ 1 2 3"], {}) == ["a", "b @ 1 2 3"]
     for wrong in ("a", [1], ["a @ 1 2"], ["a @ 1 2 x"]):
         with pytest.raises(SettingRejected):

@@ -8,7 +8,7 @@ from intaglio.cad.step import read_step
 from intaglio.facets.facets import enclosed_volume, open_edges, triangle_areas
 from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles
 from intaglio.mesh.validity import check
-from intaglio.recipe.steps import volume_mesh
+from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import SOLIDS, box, cut, cylinder, fuse, run, source
 
 AS_IS = {"domain": {"where": "as-is"}}

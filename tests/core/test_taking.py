@@ -20,7 +20,7 @@ from intaglio.cad.write import step_bytes
 from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart
 from intaglio.formats.stl import stl_bytes
-from intaglio.recipe.taking import Source, facets_of, plain_name, take_in, together
+from intaglio.parts.taking import Source, facets_of, plain_name, take_in, together
 from tests.core.scans import as_trimesh, sphere
 from tests.core.shapes import box, pipe
 

@@ -10,7 +10,7 @@ from OCP.TopoDS import TopoDS
 from intaglio.cad.read import compound
 from intaglio.mesh.quality import dihedral_angles, tet_volumes
 from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.steps import volume_mesh
+from intaglio.stages.volume import volume_mesh
 from tests.core.hard_shapes import moved
 from tests.core.shapes import cut, cylinder
 from tests.core.test_domains import _cad

@@ -1,5 +1,6 @@
 import { useEvents, useSession } from "./api/queries";
 import { Bench } from "./bench/Bench";
+import { Guarded } from "./parts/Guarded";
 import { usePlace } from "./parts/route";
 import { Shelf } from "./shelf/Shelf";
 import { SignIn } from "./shelf/SignIn";
@@ -17,6 +18,13 @@ export function App() {
     );
   }
   if (!session.data.username) return <SignIn />;
-  if (place.study === null) return <Shelf session={session.data} />;
-  return <Bench key={place.study} place={place} study={place.study} />;
+  return (
+    <Guarded name="This page" again={[place]}>
+      {place.study === null ? (
+        <Shelf session={session.data} />
+      ) : (
+        <Bench key={place.study} place={place} study={place.study} />
+      )}
+    </Guarded>
+  );
 }

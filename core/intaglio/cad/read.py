@@ -32,8 +32,9 @@ from OCP.XCAFDoc import (
 )
 
 from intaglio.cad.part import Part
-from intaglio.cad.step import UNITS, check_text
+from intaglio.cad.step import check_text, unit_called
 from intaglio.errors import FileRejected
+from intaglio.units import MM_PER_UNIT
 
 # numbers of length units in the global section of IGES files (IGES 5.3, 2.2.4.3.14)
 _IGES_UNITS = {1: "in", 2: "mm", 4: "ft", 6: "m", 9: "µm", 10: "cm"}
@@ -99,7 +100,8 @@ def _read_step(path: Path, name: str) -> Part:
     reader.ChangeReader().FileUnits(lengths, angles, solid_angles)
     unit, factor = "mm", 1.0
     if lengths.Length() > 0:
-        unit, factor = UNITS.get(lengths.Value(1).ToCString().lower(), ("mm", 1.0))
+        unit = unit_called(lengths.Value(1).ToCString())
+        factor = MM_PER_UNIT[unit]
     document = _document()
     if not reader.Transfer(document):
         raise FileRejected("no-solid", f"{name} holds no geometry. Export at least one solid.")

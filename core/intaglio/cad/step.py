@@ -17,24 +17,28 @@ from OCP.TopTools import TopTools_IndexedMapOfShape
 
 from intaglio.cad.part import Part, volume
 from intaglio.errors import FileRejected
+from intaglio.units import MM_PER_UNIT
 
 SIZE_LIMIT = 200 * 2**20
 
-# names of length units in the file, and what they are called here, with their length in mm
-UNITS = {
-    "millimetre": ("mm", 1.0),
-    "millimeter": ("mm", 1.0),
-    "centimetre": ("cm", 10.0),
-    "centimeter": ("cm", 10.0),
-    "metre": ("m", 1000.0),
-    "meter": ("m", 1000.0),
-    "micrometre": ("µm", 1e-3),
-    "micrometer": ("µm", 1e-3),
-    "inch": ("in", 25.4),
-    "foot": ("ft", 304.8),
+# names of length units in the file, and what they are called here
+_WORDS = {
+    "millimetre": "mm",
+    "millimeter": "mm",
+    "centimetre": "cm",
+    "centimeter": "cm",
+    "metre": "m",
+    "meter": "m",
+    "micrometre": "µm",
+    "micrometer": "µm",
+    "inch": "in",
+    "foot": "ft",
 }
 
-MM_PER_UNIT = dict(UNITS.values())
+
+def unit_called(word: str) -> str:
+    """The unit that a file calls so; mm if it is unknown."""
+    return _WORDS.get(word.lower(), "mm")
 
 
 def check_text(name: str, data: bytes) -> None:
@@ -78,7 +82,8 @@ def read_step(path: Path, name: str | None = None) -> Part:
     reader.FileUnits(lengths, angles, solid_angles)
     unit, factor = "mm", 1.0
     if lengths.Length() > 0:
-        unit, factor = UNITS.get(lengths.Value(1).ToCString().lower(), ("mm", 1.0))
+        unit = unit_called(lengths.Value(1).ToCString())
+        factor = MM_PER_UNIT[unit]
     reader.TransferRoots()
     shape = reader.OneShape()
     if shape is None or shape.IsNull():

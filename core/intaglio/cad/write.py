@@ -24,8 +24,8 @@ from OCP.XCAFDoc import (
 
 from intaglio.cad.part import Part
 from intaglio.cad.read import scaled
-from intaglio.cad.step import MM_PER_UNIT
 from intaglio.cad.topology import explore
+from intaglio.units import MM_PER_UNIT
 
 _STEP_UNIT = {"mm": "MM", "cm": "CM", "m": "M", "in": "INCH", "ft": "FT", "µm": "UM"}
 

@@ -4,9 +4,9 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from intaglio.cad.step import MM_PER_UNIT
 from intaglio.findings import Finding
 from intaglio.mesh.mesh import Mesh
+from intaglio.units import MM_PER_UNIT
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 
 from intaglio.errors import StepFailed
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.taking import Source
 
 # safe repairs in a draft move the surface by at most this share of the diagonal
 SAFE_SHARE = 1e-3

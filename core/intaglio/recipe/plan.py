@@ -15,14 +15,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
-from intaglio.recipe import steps
-from intaglio.recipe.blanks import blanks_of, build
-from intaglio.recipe.defaults import defaults
-from intaglio.recipe.domain import domain_step
-from intaglio.recipe.geometry import geometry_step
-from intaglio.recipe.model import Product
-from intaglio.recipe.stages import BY_KEY, STAGES
-from intaglio.recipe.taking import Source
+from intaglio.errors import SettingRejected
+from intaglio.parts.model import Product
+from intaglio.parts.taking import Source
+from intaglio.settings.blanks import blanks_of, build
+from intaglio.stages.registry import BY_KEY, STAGES
+from intaglio.stages.stage import Run
 
 Progress = Callable[[str, float, str], None]
 
@@ -70,7 +68,7 @@ class StageState:
     key: str | None
     report: dict[str, Any] | None
     changed: tuple[str, ...]
-    error: Exception | None
+    error: SettingRejected | None
 
 
 def source_key(data: bytes) -> str:
@@ -98,26 +96,19 @@ def states(
     reports: dict[str, dict[str, Any]] = {}
     for stage in STAGES:
         own = given.get(stage.key, {})
-        derived = defaults(stage.key, reports)
+        derived = stage.defaults(reports)
         key = report = None
         settings: dict[str, Any] | None = None
-        error: Exception | None = None
+        error: SettingRejected | None = None
         if derived is not None:
+            merged = {**derived[0], **own}
             try:
-                merged = {**derived[0], **own}
                 settings = dataclasses.asdict(build(stage.key, stage.settings, merged, numbers))
-            except Exception as problem:
-                from intaglio.errors import SettingRejected
-
-                if not isinstance(problem, SettingRejected):
-                    raise
+            except SettingRejected as problem:
                 error, settings = problem, dict(merged)
         if error is None and settings is not None and all(n in keys for n in stage.needs):
-            inputs = [keys[n] for n in stage.needs] or [source]
-            hashed = {**settings, "name": name} if stage.key == "case" else settings
-            if not _names_matter(stage.key, settings):
-                # renaming patches asks for no new mesh
-                inputs = [keys[n] for n in stage.needs if n != "patches"]
+            inputs = [keys[n] for n in stage.inputs(settings)] or [source]
+            hashed = {**settings, "name": name} if stage.named else settings
             key = product_key(stage.key, hashed, inputs)
             keys[stage.key] = key
             report = report_of(key)
@@ -143,16 +134,6 @@ def states(
     return out
 
 
-def _names_matter(stage: str, settings: Mapping[str, Any]) -> bool:
-    """Whether a stage that may look at patches does so with these settings."""
-    if stage == "sizing":
-        shells = any(r["shape"] == "shell" for r in settings["regions"])
-        return bool(settings["sizes"]) or shells
-    if stage == "surface":
-        return settings["walk_over"] > 0
-    return True
-
-
 def stages_before(target: str) -> list[str]:
     """The target and all it needs, in working order."""
     wanted = {target}
@@ -160,6 +141,11 @@ def stages_before(target: str) -> list[str]:
         if stage.key in wanted:
             wanted |= set(stage.needs)
     return [s.key for s in STAGES if s.key in wanted]
+
+
+def costs(stages: list[str], reports: Mapping[str, Mapping[str, Any]]) -> dict[str, float]:
+    """Seconds that each of some stages is expected to take, from the reports there are."""
+    return {key: max(0.1, BY_KEY[key].cost(reports).seconds) for key in stages}
 
 
 def run_to(
@@ -206,38 +192,21 @@ def _run(
     tell: Callable[[float, str], None],
 ) -> Product:
     assert state.settings is not None
-    settings = BY_KEY[stage].settings(**state.settings)
 
     def product(other: str) -> Product:
         key = now[other].key
         assert key is not None
         return store.get(key)
 
-    if stage == "geometry":
-        return geometry_step(settings, source, tell)
-    if stage == "domain":
-        return domain_step(settings, product("geometry"), tell)
-    if stage == "patches":
-        return steps.patches_step(settings, product("domain"), tell)
-    if stage == "sizing":
-        return steps.sizing_step(settings, product("domain"), product("patches"), tell)
-    if stage == "surface":
-        sizing_settings = now["sizing"].settings
-        assert sizing_settings is not None
-        return steps.surface_step(
-            settings,
-            BY_KEY["sizing"].settings(**sizing_settings),
-            product("domain"),
-            product("sizing"),
-            product("patches"),
-            tell,
-        )
-    if stage == "volume":
-        return steps.volume_step(
-            settings, product("surface"), product("sizing"), product("domain"), tell
-        )
+    def settings_of(other: str) -> Any:
+        settings = now[other].settings
+        assert settings is not None
+        return BY_KEY[other].settings(**settings)
+
     done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
-    return steps.case_step(settings, name, product("volume"), product("patches"), done, tell)
+    return BY_KEY[stage].run(
+        Run(settings_of(stage), name, source, product, settings_of, done, tell)
+    )
 
 
 def _reset_peak() -> None:

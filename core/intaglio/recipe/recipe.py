@@ -9,8 +9,8 @@ from typing import Any
 import yaml
 
 from intaglio.errors import FileRejected, SettingRejected
-from intaglio.recipe.blanks import blanks_of, build, check_value, evaluate
-from intaglio.recipe.stages import BY_KEY, STAGES
+from intaglio.settings.blanks import blanks_of, build, check_value, evaluate
+from intaglio.stages.registry import BY_KEY, STAGES
 
 VERSION = 1
 

@@ -7,8 +7,8 @@ from typing import Any
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 
 from intaglio.cad.step import write_step
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.taking import Source
 
 
 def warm() -> None:

@@ -33,6 +33,16 @@ class Forecast:
     seconds: float
 
 
+def surface_seconds(triangles: float) -> float:
+    """How long meshing a surface of so many triangles takes."""
+    return triangles / TRIANGLES_PER_SECOND
+
+
+def volume_seconds(cells: float) -> float:
+    """How long filling with so many tetrahedra takes."""
+    return cells / CELLS_PER_SECOND
+
+
 def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None = None) -> Forecast:
     """Integrals of 1/h² over the surface and of 1/h³ in the zones.
 
@@ -51,7 +61,7 @@ def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None =
         int(triangles),
         int(cells),
         int(BYTES_PER_CELL * cells + BYTES_AT_REST),
-        1.0 + triangles / TRIANGLES_PER_SECOND + cells / CELLS_PER_SECOND,
+        1.0 + surface_seconds(triangles) + volume_seconds(cells),
     )
 
 

@@ -8,7 +8,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.facets.facets import Curves, Facets, triangle_normals
-from intaglio.numeric.boxtree import box_tree, ray_distances
+from intaglio.numeric.boxtree import box_tree, first_hits
 from intaglio.sizing.octree import SizeField, build_field
 from intaglio.sizing.regions import Region, region_samples
 
@@ -71,6 +71,10 @@ def curvature_sizes(facets: Facets, smallest: float, largest: float, angle: floa
     return np.clip(2.0 * radius * np.sin(angle / 2.0), smallest, largest)
 
 
+# walls of a gap lean by less than 60 degrees to each other: the cosine between their normals
+_LOOKS_BACK = 0.5
+
+
 def gap_sizes(
     facets: Facets,
     spot: Floats,
@@ -81,21 +85,28 @@ def gap_sizes(
     """Edge length (n,) at surface points so that `cells` fit across to the opposite wall.
 
     sides (m, 2): zone behind and before each triangle; a gap is looked for wherever a zone is.
+    Only a wall that looks back counts: one that adjoins at about a right angle bounds no gap.
     """
-    normal = triangle_normals(facets.points, facets.triangles)[triangle]
+    normals = triangle_normals(facets.points, facets.triangles)
+    normal = normals[triangle]
     corner = facets.points[facets.triangles[triangle]]
     skip = 1e-4 * np.linalg.norm(corner.max(axis=1) - corner.min(axis=1), axis=1)
     centre = corner.mean(axis=1)
     origin = spot + 1e-3 * (centre - spot)  # off the edges, so that no ray grazes a neighbour
     tree = box_tree(facets.points, facets.triangles)
+
+    def across(at: NDArray[np.int64], way: float) -> Floats:
+        apart, hit = first_hits(tree, origin[at], way * normal[at], skip[at])
+        facing = np.abs(np.einsum("ij,ij->i", normal[at], normals[hit])) > _LOOKS_BACK
+        return np.where((hit >= 0) & facing, apart, np.inf)
+
     if sides is None:
-        return ray_distances(tree, origin, -normal, skip) / cells
+        return across(np.arange(len(spot)), -1.0) / cells
     out = np.full(len(spot), np.inf)
     for side, way in ((0, -1.0), (1, 1.0)):
         at = np.flatnonzero(sides[triangle, side] >= 0)
         if len(at):
-            found = ray_distances(tree, origin[at], way * normal[at], skip[at])
-            out[at] = np.minimum(out[at], found)
+            out[at] = np.minimum(out[at], across(at, way))
     return out / cells
 
 

@@ -13,15 +13,15 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from intaglio.recipe.blanks import build
-from intaglio.recipe.domain import enclosure_of
-from intaglio.recipe.measure import measure
-from intaglio.recipe.model import Model, Product, model_of
-from intaglio.recipe.select import grow
-from intaglio.recipe.settings import Domain
-from intaglio.recipe.steps import field_of
-from intaglio.recipe.writing import PER, WRITTEN, files_of, patch_faces, stage_model
+from intaglio.parts.measure import measure
+from intaglio.parts.model import Model, Product, model_of
+from intaglio.parts.select import grow
+from intaglio.parts.writing import PER, WRITTEN, files_of, patch_faces, stage_model
+from intaglio.settings.blanks import build
 from intaglio.sizing.octree import SizeField, sizes
+from intaglio.stages.domain.settings import Domain
+from intaglio.stages.domain.step import enclosure_of
+from intaglio.stages.sizing.step import field_of
 from studies.api.access import variant_of
 from studies.api.results import product_arrays, shown_product
 from studies.api.shapes import (

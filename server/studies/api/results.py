@@ -16,8 +16,8 @@ from intaglio.mesh.drawing import boundary_arrays, cell_arrays, slice_arrays
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.pack import pack, unpack
 from intaglio.mesh.quality import METRICS
-from intaglio.recipe.model import Product as CoreProduct
-from intaglio.recipe.steps import volume_mesh
+from intaglio.parts.model import Product as CoreProduct
+from intaglio.stages.volume import volume_mesh
 from studies.api.access import variant_of
 from studies.api.variants import product_shown, variant_states
 from studies.models import Product, Variant

@@ -11,8 +11,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from intaglio.recipe.operations import description as operations
-from intaglio.recipe.stages import description
+from intaglio.parts.operations import description as operations
+from intaglio.stages.registry import description
 from studies.api.shapes import OperationShape, SessionShape, SignInShape, StageShape
 
 

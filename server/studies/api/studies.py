@@ -12,9 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.errors import FileRejected
+from intaglio.parts.taking import Source, together
 from intaglio.recipe.plan import source_key
-from intaglio.recipe.stages import STAGES
-from intaglio.recipe.taking import Source, together
+from intaglio.stages.registry import STAGES
 from studies.api.access import study_of
 from studies.api.shapes import (
     JobShape,

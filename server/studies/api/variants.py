@@ -10,9 +10,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.errors import SettingRejected
-from intaglio.recipe.blanks import blanks_of, build, check_value
 from intaglio.recipe.plan import StageState, states
-from intaglio.recipe.stages import BY_KEY
+from intaglio.settings.blanks import blanks_of, build, check_value
+from intaglio.stages.registry import BY_KEY
 from studies.api.access import variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
 from studies.models import Change, Job, Variant

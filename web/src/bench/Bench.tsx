@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiError } from "../api/client";
 import { OVER, useJobs, useRun, useStages, useStudy, useUndo, useVariant } from "../api/queries";
+import { Guarded } from "../parts/Guarded";
 import { go, type Place } from "../parts/route";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
@@ -121,24 +122,36 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
     openStage,
     show: (at) => view.current?.show(at),
   };
+  // what failed is drawn anew when one goes elsewhere or the study changes
+  const around = [variantId, stage, variant.data];
   return (
     <Context.Provider value={bench}>
       <div className="grid h-full grid-cols-[236px_minmax(0,1fr)_348px] grid-rows-[46px_minmax(0,1fr)_116px]">
-        <Header
-          study={study.data}
-          undo={() => undo.mutate()}
-          redo={() => redo.mutate()}
-          refresh={() => client.invalidateQueries({ queryKey: ["studies"] })}
-          help={() => setSheet(true)}
-        />
-        <Ledger />
-        <ModelView
-          ready={(v) => {
-            view.current = v;
-          }}
-        />
-        <Brief trouble={trouble} />
-        <Strip />
+        <Guarded name="The header" again={around}>
+          <Header
+            study={study.data}
+            undo={() => undo.mutate()}
+            redo={() => redo.mutate()}
+            refresh={() => client.invalidateQueries({ queryKey: ["studies"] })}
+            help={() => setSheet(true)}
+          />
+        </Guarded>
+        <Guarded name="The ledger" again={around}>
+          <Ledger />
+        </Guarded>
+        <Guarded name="The model" again={around}>
+          <ModelView
+            ready={(v) => {
+              view.current = v;
+            }}
+          />
+        </Guarded>
+        <Guarded name="The brief" again={around}>
+          <Brief trouble={trouble} />
+        </Guarded>
+        <Guarded name="The strip" again={around}>
+          <Strip />
+        </Guarded>
       </div>
       <Shortcuts open={sheet} close={() => setSheet(false)} />
     </Context.Provider>

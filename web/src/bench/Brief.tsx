@@ -1,7 +1,7 @@
 import { Fragment, useState } from "react";
 import { ApiError } from "../api/client";
 import { useSettings } from "../api/queries";
-import { Blank } from "./Blank";
+import { Blank } from "./blanks/Blank";
 import { Consequences } from "./Consequences";
 import { conditionOf, reportOf, stateOf, useBench } from "./context";
 import { Findings } from "./Findings";

@@ -2,6 +2,7 @@ import { useMemo, useState } from "react";
 import { useSettings } from "../api/queries";
 import type { PatchSetting } from "../api/reports";
 import { count, measure } from "../parts/numbers";
+import { matches } from "../parts/pattern";
 import { PatchSwatch } from "../parts/Sign";
 import { useViewStore } from "../view/store";
 import { reportOf, stateOf, useBench } from "./context";
@@ -22,12 +23,6 @@ interface Section {
   title: string;
   rows: Row[];
   note?: string;
-}
-
-function matches(name: string, pattern: string): boolean {
-  if (!pattern) return true;
-  const escaped = pattern.replace(/[.+^${}()|[\]\\]/g, "\\$&").replace(/\*/g, ".*");
-  return new RegExp(pattern.includes("*") ? `^${escaped}$` : escaped, "i").test(name);
 }
 
 export function Ledger() {

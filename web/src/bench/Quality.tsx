@@ -23,9 +23,9 @@ export function Quality({ report }: { report: VolumeReport }) {
         <thead>
           <tr className="caps text-left">
             <th className="pb-0.5 pt-2 font-normal">metric</th>
-            <th className="pt-2 text-right font-normal">worst</th>
-            <th className="pt-2 text-right font-normal">mean</th>
-            <th className="pt-2 text-right font-normal">best</th>
+            <th className="pl-2.5 pt-2 text-right font-normal">worst</th>
+            <th className="pl-2.5 pt-2 text-right font-normal">mean</th>
+            <th className="pl-2.5 pt-2 text-right font-normal">best</th>
           </tr>
         </thead>
         <tbody>
@@ -52,9 +52,15 @@ export function Quality({ report }: { report: VolumeReport }) {
                     )}
                   </button>
                 </td>
-                <td className="text-right">{measure(worst, 3)}</td>
-                <td className="text-right">{measure(spread.mean, 3)}</td>
-                <td className="text-right">{measure(best, 3)}</td>
+                <td className="whitespace-nowrap pl-2.5 text-right tabular-nums">
+                  {measure(worst, 3)}
+                </td>
+                <td className="whitespace-nowrap pl-2.5 text-right tabular-nums">
+                  {measure(spread.mean, 3)}
+                </td>
+                <td className="whitespace-nowrap pl-2.5 text-right tabular-nums">
+                  {measure(best, 3)}
+                </td>
               </tr>
             );
           })}

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Face, Feature, PatchSetting } from "../api/reports";
+import { pattern } from "../parts/pattern";
 import { type Enclosure, enclosureLines, handlesOf, stretched } from "./enclosure";
 import { featureRows } from "./features";
 import { moved, safeTolerance } from "./operations";
@@ -8,7 +9,6 @@ import {
   groupsByPlane,
   membersOf,
   mergePatches,
-  pattern,
   renamed,
   splitPatch,
 } from "./patches";

@@ -1,12 +1,7 @@
 /** Patches as sets of faces: who belongs where, splitting, merging, renaming by pattern. */
 import type { Face, PatchRow, PatchSetting } from "../api/reports";
+import { pattern } from "../parts/pattern";
 import { reference, refName } from "./references";
-
-/** A name pattern with * as a regular expression; what * stood for is captured. */
-export function pattern(text: string): RegExp {
-  const escaped = text.replace(/[.+^${}()|[\]\\?]/g, "\\$&").replace(/\*/g, "(.*)");
-  return new RegExp(`^${escaped}$`, "i");
-}
 
 /**
  * Names of the faces of each patch. What the server settled is used where the setting is the same;

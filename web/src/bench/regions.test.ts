@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
+import { numberOr } from "./blanks/SizesBlank";
 import { across, centre, fresh, handles, inSpace, moved, outline, type Region } from "./regions";
-import { numberOr } from "./SizesBlank";
 import { lattice } from "./Swatch";
 
 const box: Region = {

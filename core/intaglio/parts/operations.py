@@ -1,0 +1,537 @@
+"""Repairs and motions of the geometry: what each is called, its settings, and what it does.
+
+The list of them in a recipe is worked through in order; each that is on changes the geometry and
+says what it did.
+"""
+
+import dataclasses
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from intaglio.cad import repair as cad
+from intaglio.cad.kernel import KERNEL_ERRORS
+from intaglio.cad.part import Part
+from intaglio.errors import IntaglioError, SettingRejected, StepFailed
+from intaglio.facets import repair as facets
+from intaglio.facets.features import split_by_angle
+from intaglio.facets.motion import mirrored, moved, rotated, scaled, split_plane
+from intaglio.facets.part import FacetPart
+from intaglio.facets.welding import sewn, welded
+from intaglio.parts.places import FACES, face_numbers
+from intaglio.settings.blanks import (
+    Rows,
+    blank,
+    blanks_of,
+    check_value,
+    described,
+    fields_schema,
+)
+
+Model = Part | FacetPart
+_TOLERANCE = "A little over the widest gap; far under the smallest detail that matters."
+_PLANE = "Any point of the plane."
+
+
+@dataclass(frozen=True)
+class Nothing:
+    """No settings."""
+
+
+@dataclass(frozen=True)
+class Sew:
+    tolerance: float = blank("length", "tolerance", _TOLERANCE, 0.01, unit="{unit}", above=0.0)
+
+
+@dataclass(frozen=True)
+class Cap:
+    shape: str = blank(
+        "choice",
+        "shape of the cap",
+        "Flat for a missing end; smooth where a curved skin has a hole.",
+        "flat",
+        choices=(("flat", "flat"), ("smooth", "running on smoothly")),
+    )
+    wider: float = blank(
+        "length", "least diameter", "0 for all down to the smallest.", 0.0, unit="{unit}", least=0.0
+    )
+    narrower: float = blank(
+        "length", "largest diameter", "0 for no limit.", 0.0, unit="{unit}", least=0.0
+    )
+
+
+@dataclass(frozen=True)
+class Remove:
+    kind: str = blank(
+        "choice",
+        "kind of feature",
+        "What the flow never sees costs cells.",
+        "hole",
+        choices=(
+            ("hole", "holes"),
+            ("boss", "bosses"),
+            ("mark", "engraved marks"),
+            ("fillet", "fillets"),
+        ),
+    )
+    below: float = blank(
+        "length",
+        "largest size",
+        "Diameter of holes and bosses, radius of fillets, extent of marks.",
+        1.0,
+        unit="{unit}",
+        above=0.0,
+    )
+
+
+@dataclass(frozen=True)
+class Faces:
+    faces: list[str] = blank("faces", "faces", "Select them in the model.", [], rows=FACES)
+
+
+@dataclass(frozen=True)
+class Thinner:
+    thinner: float = blank(
+        "length",
+        "width",
+        "Well under the smallest edge of the mesh.",
+        0.01,
+        unit="{unit}",
+        above=0.0,
+    )
+
+
+@dataclass(frozen=True)
+class Bodies:
+    bodies: list[str] = blank("names", "bodies", "What the flow never sees.", [])
+
+
+@dataclass(frozen=True)
+class Smaller:
+    smaller: float = blank(
+        "length", "size", "Diagonal of a piece's box.", 1.0, unit="{unit}", above=0.0
+    )
+
+
+@dataclass(frozen=True)
+class Angle:
+    angle: float = blank(
+        "angle", "angle", "30° to 45° keeps a cylinder whole.", 40.0, unit="°", above=0.0, most=180
+    )
+
+
+@dataclass(frozen=True)
+class Plane:
+    at: list[float] = blank("point", "point", _PLANE, [0, 0, 0], unit="{unit}")
+    normal: list[float] = blank("point", "normal", "Direction across the plane.", [1, 0, 0])
+    faces: list[str] = blank("faces", "faces", "None: all that the plane meets.", [], rows=FACES)
+
+
+@dataclass(frozen=True)
+class Factor:
+    factor: float = blank(
+        "number",
+        "factor",
+        "25.4 from inches to mm, 1000 from m, 0.001 from µm.",
+        1.0,
+        above=0.0,
+        most=1e9,
+    )
+
+
+@dataclass(frozen=True)
+class Move:
+    by: list[float] = blank("point", "vector", "Along x, y, z.", [0, 0, 0], unit="{unit}")
+
+
+@dataclass(frozen=True)
+class Rotate:
+    at: list[float] = blank("point", "point", "A point of the axis.", [0, 0, 0], unit="{unit}")
+    axis: list[float] = blank("point", "axis", "Its direction.", [0, 0, 1])
+    angle: float = blank("number", "angle", "Right-handed about the axis.", 90.0, unit="°")
+
+
+@dataclass(frozen=True)
+class Mirror:
+    at: list[float] = blank("point", "point", _PLANE, [0, 0, 0], unit="{unit}")
+    normal: list[float] = blank("point", "normal", "Direction across the plane.", [0, 1, 0])
+
+
+@dataclass(frozen=True)
+class Safe:
+    tolerance: float = blank(
+        "length",
+        "tolerance",
+        "No point of the surface moves farther, and the volume changes by no more than this times "
+        "the area.",
+        0.01,
+        unit="{unit}",
+        above=0.0,
+    )
+
+
+Act = Callable[[Any, Any], tuple[Any, int]]
+
+
+@dataclass(frozen=True)
+class Operation:
+    """key; title in the menu; sentence with its blanks; done: words for the log with {n}; cad and
+    facets: what it does to each, None where it makes no sense."""
+
+    key: str
+    title: str
+    sentence: str
+    settings: type
+    done: str
+    cad: Act | None
+    facets: Act | None
+    group: str = "repair"
+
+
+def _direction(values: list[float], where: str) -> list[float]:
+    if float(np.linalg.norm(values)) == 0.0:
+        raise SettingRejected(where, "A direction needs a length; 0, 0, 0 has none.")
+    return values
+
+
+def _plane(act: Act) -> Act:
+    def run(model: Any, s: Any) -> tuple[Any, int]:
+        _direction(s.normal, "geometry.repairs")
+        return act(model, s)
+
+    return run
+
+
+OPERATIONS = (
+    Operation(
+        "repair_safe",
+        "Repair all that is safe",
+        "Repair all that moves the surface by less than {tolerance}.",
+        Safe,
+        "repairs done: {n}",
+        None,
+        None,
+    ),
+    Operation(
+        "sew",
+        "Sew gaps",
+        "Sew edges that are within {tolerance} of each other.",
+        Sew,
+        "free edges closed: {n}",
+        lambda m, s: cad.sewn(m, s.tolerance),
+        lambda m, s: sewn(m, s.tolerance),
+    ),
+    Operation(
+        "cap",
+        "Cap holes",
+        "Cap {shape} all holes from {wider} to {narrower} across.",
+        Cap,
+        "holes capped: {n}",
+        lambda m, s: cad.capped(m, s.shape, s.wider, s.narrower),
+        lambda m, s: facets.cap_holes(m, s.shape, s.wider, s.narrower),
+    ),
+    Operation(
+        "remove",
+        "Remove features by size",
+        "Remove all {kind} up to {below}.",
+        Remove,
+        "features removed: {n}",
+        lambda m, s: cad.without_features(m, s.kind, s.below),
+        None,
+    ),
+    Operation(
+        "remove_faces",
+        "Remove chosen faces",
+        "Take off the faces {faces} and let their neighbours run on.",
+        Faces,
+        "faces removed: {n}",
+        lambda m, s: cad.removed_faces(m, face_numbers(m, s.faces, "geometry.repairs")),
+        None,
+    ),
+    Operation(
+        "merge_faces",
+        "Merge faces across seams",
+        "Merge neighbouring faces that lie on one surface.",
+        Nothing,
+        "fewer faces: {n}",
+        lambda m, s: cad.merged_faces(m),
+        None,
+    ),
+    Operation(
+        "drop_slivers",
+        "Drop slivers",
+        "Drop faces narrower than {thinner} and close over them.",
+        Thinner,
+        "slivers dropped: {n}",
+        lambda m, s: cad.without_slivers(m, s.thinner),
+        lambda m, s: facets.drop_slivers(m, s.thinner),
+    ),
+    Operation(
+        "drop_duplicates",
+        "Drop duplicates",
+        "Drop faces and bodies that are there twice.",
+        Nothing,
+        "copies dropped: {n}",
+        lambda m, s: cad.without_duplicates(m),
+        lambda m, s: facets.drop_duplicates(m),
+    ),
+    Operation(
+        "unify_normals",
+        "Unify normals",
+        "Turn all normals outward.",
+        Nothing,
+        "turned over: {n}",
+        lambda m, s: cad.unified_normals(m),
+        lambda m, s: facets.unify_normals(m),
+    ),
+    Operation(
+        "rebuild_faces",
+        "Rebuild faces",
+        "Trim the faces {faces} anew on their surfaces.",
+        Faces,
+        "faces rebuilt: {n}",
+        lambda m, s: cad.rebuilt(m, face_numbers(m, s.faces, "geometry.repairs")),
+        None,
+    ),
+    Operation(
+        "drop_bodies",
+        "Drop bodies",
+        "Drop the bodies {bodies}.",
+        Bodies,
+        "bodies dropped: {n}",
+        lambda m, s: cad.without_bodies(m, s.bodies),
+        lambda m, s: facets.drop_bodies(m, s.bodies),
+    ),
+    Operation(
+        "drop_pieces",
+        "Drop small pieces",
+        "Drop loose pieces smaller than {smaller}.",
+        Smaller,
+        "pieces dropped: {n}",
+        None,
+        lambda m, s: facets.drop_pieces(m, s.smaller),
+    ),
+    Operation(
+        "drop_inside",
+        "Drop what lies inside",
+        "Drop bodies that lie inside others.",
+        Nothing,
+        "pieces dropped: {n}",
+        None,
+        lambda m, s: facets.drop_inside(m),
+    ),
+    Operation(
+        "drop_fins",
+        "Drop fins",
+        "Drop sheets that hang on the surface.",
+        Nothing,
+        "fins dropped: {n}",
+        None,
+        lambda m, s: facets.drop_fins(m),
+    ),
+    Operation(
+        "drop_sheets",
+        "Drop sheets",
+        "Drop surfaces that bound no solid.",
+        Nothing,
+        "sheets dropped: {n}",
+        lambda m, s: cad.without_sheets(m),
+        None,
+    ),
+    Operation(
+        "drop_spikes",
+        "Cut spikes off",
+        "Draw needles down to the surface around them.",
+        Nothing,
+        "spikes cut: {n}",
+        None,
+        lambda m, s: facets.drop_spikes(m),
+    ),
+    Operation(
+        "untangle",
+        "Cut out crossings",
+        "Cut out triangles that cross their own surface, and cap the place.",
+        Nothing,
+        "triangles cut out: {n}",
+        None,
+        lambda m, s: facets.untangle(m),
+    ),
+    Operation(
+        "union",
+        "Unite bodies",
+        "Make one body of all that touch or overlap.",
+        Nothing,
+        "bodies united: {n}",
+        lambda m, s: cad.united(m),
+        lambda m, s: facets.union(m),
+    ),
+    Operation(
+        "split_angle",
+        "Split faces by angle",
+        "Split faces along edges sharper than {angle}.",
+        Angle,
+        "more faces: {n}",
+        None,
+        lambda m, s: _split_angle(m, s.angle),
+    ),
+    Operation(
+        "split_plane",
+        "Split faces by a plane",
+        "Split {faces} along the plane through {at} across {normal}.",
+        Plane,
+        "more faces: {n}",
+        _plane(
+            lambda m, s: cad.split_by_plane(
+                m, s.at, s.normal, set(face_numbers(m, s.faces, "geometry.repairs"))
+            )
+        ),
+        _plane(
+            lambda m, s: split_plane(
+                m, s.at, s.normal, set(face_numbers(m, s.faces, "geometry.repairs"))
+            )
+        ),
+    ),
+    Operation(
+        "scale",
+        "Scale",
+        "Make it {factor} times as large.",
+        Factor,
+        "scaled",
+        lambda m, s: cad.scaled(m, s.factor),
+        lambda m, s: scaled(m, s.factor),
+        "motion",
+    ),
+    Operation(
+        "move",
+        "Move",
+        "Move it by {by}.",
+        Move,
+        "moved",
+        lambda m, s: cad.moved(m, s.by),
+        lambda m, s: moved(m, s.by),
+        "motion",
+    ),
+    Operation(
+        "rotate",
+        "Rotate",
+        "Turn it by {angle} about the axis through {at} along {axis}.",
+        Rotate,
+        "turned",
+        lambda m, s: cad.rotated(m, s.at, _direction(s.axis, "geometry.repairs"), s.angle),
+        lambda m, s: rotated(m, s.at, _direction(s.axis, "geometry.repairs"), s.angle),
+        "motion",
+    ),
+    Operation(
+        "mirror",
+        "Mirror",
+        "Mirror it in the plane through {at} across {normal}.",
+        Mirror,
+        "mirrored",
+        _plane(lambda m, s: cad.mirrored(m, s.at, s.normal)),
+        _plane(lambda m, s: mirrored(m, s.at, s.normal)),
+        "motion",
+    ),
+)
+
+BY_NAME = {o.key: o for o in OPERATIONS}
+
+
+def _split_angle(part: FacetPart, angle: float) -> tuple[FacetPart, int]:
+    out = split_by_angle(part, angle)
+    return out, len(out.region_names) - len(part.region_names)
+
+
+def check_operations(
+    where: str, label: str, value: Any, numbers: Mapping[str, float]
+) -> list[dict[str, Any]]:
+    """A list of {do, on, settings …}, complete and checked. Raises SettingRejected."""
+    if not isinstance(value, (list, tuple)):
+        raise SettingRejected(where, "Repairs need a list.")
+    out = []
+    for k, row in enumerate(value):
+        if not isinstance(row, Mapping) or row.get("do") not in BY_NAME:
+            all_ = ", ".join(BY_NAME)
+            raise SettingRejected(where, f"Repair {k + 1}: “do” must be one of {all_}.")
+        known = blanks_of(BY_NAME[row["do"]].settings)
+        unknown = sorted(set(row) - set(known) - {"do", "on"})
+        if unknown:
+            raise SettingRejected(where, f"Repair {k + 1}, {row['do']}, has no “{unknown[0]}”.")
+        on = row.get("on", True)
+        if not isinstance(on, bool):
+            raise SettingRejected(where, f"Repair {k + 1}: “on” must be true or false.")
+        full = dataclasses.asdict(BY_NAME[row["do"]].settings())
+        for name, given in row.items():
+            if name in known:
+                full[name] = check_value(where, known[name], given, numbers)
+        out.append({"do": row["do"], "on": on, **full})
+    return out
+
+
+def fits(operation: Operation, model: Model) -> bool:
+    """Whether an operation makes sense for CAD or for facets, as the model is."""
+    if operation.key == "repair_safe":
+        return True
+    return (operation.cad if isinstance(model, Part) else operation.facets) is not None
+
+
+def apply(model: Model, row: Mapping[str, Any]) -> tuple[Model, int]:
+    """The model after one operation, and how many things it changed. Raises StepFailed."""
+    operation = BY_NAME[row["do"]]
+    if not fits(operation, model):
+        kind = "CAD" if isinstance(model, Part) else "facets"
+        raise StepFailed("not-for-this", f"“{operation.title}” does not apply to {kind}.")
+    names = blanks_of(operation.settings)
+    settings = operation.settings(**{k: v for k, v in row.items() if k in names})
+    act = operation.cad if isinstance(model, Part) else operation.facets
+    assert act is not None
+    try:
+        out, count = act(model, settings)
+    except IntaglioError:
+        raise
+    except KERNEL_ERRORS as error:
+        raise StepFailed(
+            "kernel", f"The CAD kernel could not do “{operation.title}” ({type(error).__name__})."
+        ) from error
+    if isinstance(out, FacetPart) and not len(out.triangles):
+        raise StepFailed("nothing-left", f"“{operation.title}” would leave nothing.")
+    return (welded(out) if isinstance(out, FacetPart) and row["do"] == "mirror" else out), count
+
+
+def description() -> list[dict[str, Any]]:
+    """All operations with their blanks as plain data, for the page and the schema."""
+    return [
+        {
+            "key": o.key,
+            "title": o.title,
+            "sentence": o.sentence,
+            "group": o.group,
+            "cad": o.cad is not None or o.key == "repair_safe",
+            "facets": o.facets is not None or o.key == "repair_safe",
+            "default": dataclasses.asdict(o.settings()),
+            "blanks": described(o.settings),
+        }
+        for o in OPERATIONS
+    ]
+
+
+def _schema() -> dict[str, Any]:
+    rows = [
+        {
+            "type": "object",
+            "title": operation.title,
+            "required": ["do"],
+            "properties": {
+                "do": {"const": operation.key},
+                "on": {"type": "boolean"},
+                **fields_schema(operation.settings),
+            },
+            "additionalProperties": False,
+        }
+        for operation in OPERATIONS
+    ]
+    return {"type": "array", "items": {"anyOf": rows}}
+
+
+REPAIRS = Rows(check_operations, _schema)

@@ -1,0 +1,82 @@
+"""Repairing all that is safe: what moves the surface by less than a tolerance, until nothing is
+left of it."""
+
+from typing import Any
+
+import numpy as np
+
+from intaglio.cad.findings import diagnose as diagnose_cad
+from intaglio.cad.part import Part
+from intaglio.errors import IntaglioError
+from intaglio.facets.diagnosis import diagnose as diagnose_facets
+from intaglio.findings import Finding
+from intaglio.parts.model import Model, model_area, model_volume
+from intaglio.parts.operations import BY_NAME, apply
+
+# repairs that keep within a length by themselves, and those that change no place at all
+_BY_LENGTH = {"sew": "tolerance", "drop_slivers": "thinner"}
+_HARMLESS = ("drop_duplicates", "unify_normals", "drop_fins")
+_ROUNDS = 12
+
+
+def findings_of(model: Model) -> tuple[Finding, ...]:
+    """The model's findings, whichever kind it is."""
+    if isinstance(model, Part):
+        return diagnose_cad(model).findings
+    return diagnose_facets(model).findings
+
+
+def _safe_operation(finding: Finding, tolerance: float) -> dict[str, Any] | None:
+    """The first offered repair of a finding that keeps within the tolerance."""
+    for offer in finding.repairs:
+        operation = dict(offer["operation"])
+        do = operation["do"]
+        if do in _BY_LENGTH:
+            if finding.size <= tolerance and operation[_BY_LENGTH[do]] <= 2 * tolerance:
+                operation[_BY_LENGTH[do]] = min(operation[_BY_LENGTH[do]], tolerance)
+                return operation
+        elif do in _HARMLESS:
+            return operation
+        elif do == "cap" and finding.size <= tolerance:
+            return {**operation, "narrower": tolerance}
+    return None
+
+
+def repair_safe(model: Model, tolerance: float) -> tuple[Model, list[dict[str, Any]]]:
+    """The model after all safe repairs, and what was done: {do, title, done, volume_change}.
+
+    A repair of a closed model that changes its volume by more than the tolerance times its area is
+    taken back and not tried again.
+    """
+    actions: list[dict[str, Any]] = []
+    refused: set[str] = set()
+    for _ in range(_ROUNDS):
+        for finding in findings_of(model):
+            operation = _safe_operation(finding, tolerance)
+            if operation is None or finding.code in refused:
+                continue
+            before = model_volume(model)
+            try:
+                out, count = apply(model, operation)
+            except IntaglioError:
+                refused.add(finding.code)
+                continue
+            change = model_volume(out) - before
+            settles = operation["do"] in ("unify_normals", "drop_duplicates", "sew", "cap")
+            too_much = abs(change) > tolerance * model_area(model) and not settles
+            if too_much or count == 0:
+                refused.add(finding.code)
+                continue
+            model = out
+            actions.append(
+                {
+                    "do": operation["do"],
+                    "title": BY_NAME[operation["do"]].title,
+                    "done": BY_NAME[operation["do"]].done.format(n=f"{count:,}"),
+                    "volume_change": float(np.round(change, 12)),
+                }
+            )
+            break
+        else:
+            break
+    return model, actions

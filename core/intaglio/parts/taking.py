@@ -1,0 +1,197 @@
+"""Taking in files: one or several, CAD or facets, as one model in one unit."""
+
+import io
+import re
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from intaglio.cad.part import Part, bounds
+from intaglio.cad.read import ACCEPTED as CAD_FILES
+from intaglio.cad.read import compound, read_cad
+from intaglio.cad.read import scaled as scaled_shape
+from intaglio.cad.tessellation import tessellate
+from intaglio.errors import FileRejected
+from intaglio.facets.motion import scaled as scaled_facets
+from intaglio.facets.part import FacetPart, free_name, joined
+from intaglio.facets.welding import welded
+from intaglio.findings import Finding
+from intaglio.formats.obj import read_obj
+from intaglio.formats.ply import read_ply
+from intaglio.formats.stl import read_stl
+from intaglio.formats.triangles import TriangleFile
+from intaglio.units import MM_PER_UNIT
+
+Model = Part | FacetPart
+FACET_FILES: dict[str, Callable[[bytes, str], TriangleFile]] = {
+    ".stl": read_stl,
+    ".obj": read_obj,
+    ".ply": read_ply,
+}
+ACCEPTED = (*CAD_FILES, *FACET_FILES, ".zip")
+_NO_UNIT = (*FACET_FILES, ".brep", ".brp")
+_MOST_FILES = 200
+_MOST_BYTES = 2 * 2**30
+
+
+@dataclass(frozen=True)
+class Source:
+    """The file, or the zip of files, that a study began with."""
+
+    name: str
+    data: bytes
+
+    def files(self) -> list[tuple[str, bytes]]:
+        """The files in it, by name. Raises FileRejected."""
+        if not self.name.lower().endswith(".zip"):
+            return [(self.name, self.data)]
+        try:
+            with zipfile.ZipFile(io.BytesIO(self.data)) as archive:
+                entries = [
+                    i
+                    for i in archive.infolist()
+                    if Path(i.filename).suffix.lower() in ACCEPTED[:-1]
+                ]
+                if len(entries) > _MOST_FILES or sum(i.file_size for i in entries) > _MOST_BYTES:
+                    raise FileRejected("too-large", f"{self.name} unpacks to more than fits.")
+                out = [(Path(i.filename).name, archive.read(i)) for i in entries]
+        except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
+            raise FileRejected("not-zip", f"{self.name} cannot be unpacked.") from error
+        if not out:
+            raise FileRejected(
+                "no-geometry", f"{self.name} holds no geometry file of a known kind."
+            )
+        return out
+
+
+def together(files: list[tuple[str, bytes]]) -> Source:
+    """One source of several files, the same bytes for the same files."""
+    if len(files) == 1:
+        return Source(*files[0])
+    out = io.BytesIO()
+    taken: list[str] = []
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for name, data in files:
+            path = Path(name)
+            taken.append(free_name(path.stem, taken))
+            archive.writestr(zipfile.ZipInfo(taken[-1] + path.suffix, (2026, 1, 1, 0, 0, 0)), data)
+    return Source(f"{taken[0]}.zip", out.getvalue())
+
+
+@dataclass(frozen=True)
+class Taken:
+    """model; unit_known: whether the files say it; findings about the files themselves."""
+
+    model: Model
+    unit_known: bool
+    findings: tuple[Finding, ...]
+
+
+def plain_name(words: str, fallback: str) -> str:
+    """A name of letters, digits and underscores, beginning with a letter."""
+    out = re.sub(r"[^A-Za-z0-9]+", "_", words).strip("_")
+    if not out or not out[0].isalpha():
+        out = f"{fallback}_{out}".rstrip("_")
+    return out[:28]
+
+
+def take_in(
+    source: Source, unit: str, progress: Callable[[float, str], None] = lambda share, doing: None
+) -> Taken:
+    """Read all files of a source. unit: mm, m … to take their numbers in, or `file` for what they
+    say (mm where they say nothing). Raises FileRejected."""
+    models: list[Model] = []
+    found: list[Finding] = []
+    known = True
+    files = source.files()
+    for k, (name, data) in enumerate(files):
+        progress(k / len(files), f"reading {name}")
+        suffix = Path(name).suffix.lower()
+        if suffix in _NO_UNIT:
+            known = False
+        if suffix in FACET_FILES:
+            if not data.strip():
+                raise FileRejected("empty", f"{name} is empty. Export it again.")
+            raw = FACET_FILES[suffix](data, name)
+            found += [
+                Finding(code, "caution", f"{name}: {words}", cause="The export was interrupted.")
+                for code, words in raw.problems
+            ]
+            models.append(_facets(raw, Path(name).stem))
+        elif suffix in CAD_FILES:
+            models.append(read_cad(data, name))
+        else:
+            raise FileRejected(
+                "unknown-kind",
+                f"{name} is of no kind that is read. Known are {', '.join(ACCEPTED)}.",
+            )
+    model = _one(models, "mm" if unit == "file" else unit, unit == "file")
+    return Taken(model, known, tuple(found))
+
+
+def _facets(raw: TriangleFile, stem: str) -> FacetPart:
+    taken: list[str] = []
+    for k, name in enumerate(raw.names):
+        only = len(raw.names) == 1
+        taken.append(free_name(plain_name(stem if only else name, f"part_{k + 1}"), taken))
+    if not len(raw.triangles):
+        raise FileRejected("no-triangles", f"{stem} holds no triangle that can be used.")
+    part = FacetPart(
+        raw.points, raw.triangles, raw.group, raw.group.copy(), tuple(taken), tuple(taken), "mm"
+    )
+    return welded(part)
+
+
+def _in_unit(model: Model, unit: str, convert: bool) -> Model:
+    """The model in a unit: its numbers converted, or taken as they stand."""
+    if not convert or model.unit == unit:
+        return replace(model, unit=unit)
+    factor = MM_PER_UNIT[model.unit] / MM_PER_UNIT[unit]
+    if isinstance(model, FacetPart):
+        return replace(scaled_facets(model, factor)[0], unit=unit)
+    return replace(model, shape=scaled_shape(model.shape, factor), unit=unit)
+
+
+def _one(models: list[Model], unit: str, by_file: bool) -> Model:
+    """Several models as one: CAD if all are CAD, else facets."""
+    if by_file:
+        unit = models[0].unit
+    models = [_in_unit(m, unit, by_file) for m in models]
+    if len(models) == 1:
+        return models[0]
+    parts = [m for m in models if isinstance(m, Part)]
+    if len(parts) == len(models):
+        names: list[str] = []
+        for p in parts:
+            for k in range(len(p.bodies)):
+                names.append(free_name(p.body_name(k), names))
+        return Part(
+            compound([b for p in parts for b in p.bodies]),
+            unit,
+            tuple(names),
+            tuple(p.face_name(k) for p in parts for k in range(len(p.faces))),
+            tuple(p.face_colour(k) for p in parts for k in range(len(p.faces))),
+        )
+    return joined([m if isinstance(m, FacetPart) else facets_of(m) for m in models])
+
+
+def facets_of(part: Part, share: float = 5e-4) -> FacetPart:
+    """CAD as facets, a region per face, within a share of its diagonal."""
+    low, high = bounds(part.shape)
+    facets, _ = tessellate(part, share * float(np.linalg.norm(high - low)), 0.2, [])
+    body_of = np.zeros(len(part.faces), np.int32)
+    for b, body in enumerate(part.bodies):
+        for face in Part(body, part.unit).faces:
+            body_of[part.face_map.FindIndex(face) - 1] = b
+    return FacetPart(
+        facets.points,
+        facets.triangles,
+        facets.region,
+        body_of[facets.region],
+        tuple(f"face_{k + 1}" for k in range(len(part.faces))),
+        tuple(part.body_name(b) for b in range(len(part.bodies))),
+        part.unit,
+    )

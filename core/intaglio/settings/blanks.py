@@ -1,0 +1,232 @@
+"""How a setting is described: once, here; checks, schema and the brief's sentences follow.
+
+A stage's settings are a frozen dataclass whose fields are made by `blank`. The sentence of a stage
+names its blanks in braces.
+"""
+
+import ast
+import dataclasses
+import math
+import operator
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from intaglio.errors import SettingRejected
+
+NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]{0,30}$")
+
+
+@dataclass(frozen=True)
+class Rows:
+    """How a value that is a list of its own kind is checked and described.
+
+    check(where, label, value, numbers) gives the list complete and of the right types, or raises
+    SettingRejected; schema() is its JSON schema.
+    """
+
+    check: Callable[[str, str, Any, Mapping[str, float]], list[Any]]
+    schema: Callable[[], dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Blank:
+    """One editable value.
+
+    type: length, angle, number, integer, velocity, pressure, density, viscosity, choice, point,
+    names, or the name of a list of its own kind, which `rows` then describes. above: exclusive
+    lower limit; least, most: inclusive.
+    unit is shown after the value; `{unit}` in it stands for the study's length unit.
+    """
+
+    type: str
+    label: str
+    rule: str
+    unit: str = ""
+    above: float | None = None
+    least: float | None = None
+    most: float | None = None
+    choices: tuple[tuple[str, str], ...] = ()
+    rows: Rows | None = None
+
+
+def blank(type_: str, label: str, rule: str, default: Any = None, **limits: Any) -> Any:
+    """A dataclass field that carries its Blank."""
+    described = {"blank": Blank(type_, label, rule, **limits)}
+    if isinstance(default, (list, dict)):
+        return field(default_factory=lambda: type(default)(default), metadata=described)
+    return field(default=default, metadata=described)
+
+
+def blanks_of(settings: type) -> dict[str, Blank]:
+    """Name → Blank of a settings dataclass, in order."""
+    return {f.name: f.metadata["blank"] for f in dataclasses.fields(settings)}
+
+
+_OPERATORS: dict[type, Callable[..., float]] = {
+    ast.Add: operator.add,
+    ast.Sub: operator.sub,
+    ast.Mult: operator.mul,
+    ast.Div: operator.truediv,
+    ast.Pow: operator.pow,
+    ast.USub: operator.neg,
+    ast.UAdd: operator.pos,
+}
+
+
+def evaluate(text: str, numbers: Mapping[str, float]) -> float:
+    """Value of an arithmetic expression over named numbers: + - * / ** and parentheses.
+
+    Raises ValueError that says which part is not understood.
+    """
+
+    def value(node: ast.AST) -> float:
+        if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
+            return float(node.value)
+        if isinstance(node, ast.Name):
+            if node.id not in numbers:
+                raise ValueError(f"the number “{node.id}” is not defined")
+            return float(numbers[node.id])
+        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
+            left, right = value(node.left), value(node.right)
+            if isinstance(node.op, ast.Pow) and abs(right) > 64:
+                raise ValueError("the exponent is too large")
+            return float(_OPERATORS[type(node.op)](left, right))
+        if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
+            return float(_OPERATORS[type(node.op)](value(node.operand)))
+        raise ValueError(f"“{text}” is not an arithmetic expression")
+
+    if len(text) > 200:
+        raise ValueError("the expression is too long")
+    try:
+        return value(ast.parse(text.strip().lstrip("=").strip(), mode="eval").body)
+    except SyntaxError as error:
+        raise ValueError(f"“{text}” is not an arithmetic expression") from error
+    except (ZeroDivisionError, OverflowError) as error:
+        raise ValueError(f"“{text}” has no finite value") from error
+
+
+def significant(value: float, digits: int = 2) -> float:
+    """A value that is easy to read: so many significant digits of it."""
+    return float(f"{value:.{digits}g}")
+
+
+_NUMERIC = ("length", "angle", "number", "integer", "velocity", "pressure", "density", "viscosity")
+
+
+def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, float]) -> Any:
+    """The value as its type, or SettingRejected naming the blank `where`."""
+    label = described.label
+    if described.rows is not None:
+        return described.rows.check(where, label, value, numbers)
+    if described.type in _NUMERIC:
+        if isinstance(value, str):
+            try:
+                value = evaluate(value, numbers)
+            except ValueError as error:
+                raise SettingRejected(where, f"{label}: {error}.") from error
+        if isinstance(value, bool) or not isinstance(value, (int, float)):
+            raise SettingRejected(where, f"{label} needs a number.")
+        value = float(value)
+        if not math.isfinite(value):
+            raise SettingRejected(where, f"{label} needs a finite number.")
+        if described.above is not None and value <= described.above:
+            raise SettingRejected(where, f"{label} must be greater than {described.above:g}.")
+        if described.least is not None and value < described.least:
+            raise SettingRejected(where, f"{label} must be at least {described.least:g}.")
+        if described.most is not None and value > described.most:
+            raise SettingRejected(where, f"{label} must be at most {described.most:g}.")
+        if described.type == "integer":
+            if value != int(value):
+                raise SettingRejected(where, f"{label} needs a whole number.")
+            return int(value)
+        return value
+    if described.type == "choice":
+        known = [key for key, _ in described.choices]
+        if value not in known:
+            raise SettingRejected(where, f"{label} must be one of {', '.join(known)}.")
+        return value
+    if described.type == "point":
+        if not isinstance(value, (list, tuple)) or len(value) != 3:
+            raise SettingRejected(where, f"{label} needs three coordinates.")
+        number = Blank("number", label, "")
+        return [check_value(where, number, v, numbers) for v in value]
+    if described.type == "names":
+        if not isinstance(value, (list, tuple)) or not all(isinstance(v, str) for v in value):
+            raise SettingRejected(where, f"{label} needs a list of names.")
+        return list(dict.fromkeys(value))
+    if described.type == "text":
+        if not isinstance(value, str):
+            raise SettingRejected(where, f"{label} needs a text.")
+        return value
+    raise SettingRejected(where, f"{label} has a type that this version does not know.")
+
+
+def build(
+    stage: str,
+    settings: type,
+    values: Mapping[str, Any],
+    numbers: Mapping[str, float] | None = None,
+) -> Any:
+    """The settings dataclass from plain values. Raises SettingRejected for the first bad blank."""
+    described = blanks_of(settings)
+    unknown = sorted(set(values) - set(described))
+    if unknown:
+        raise SettingRejected(
+            f"{stage}.{unknown[0]}",
+            f"{stage} has no setting “{unknown[0]}”. It has {', '.join(described)}.",
+        )
+    checked = {
+        name: check_value(f"{stage}.{name}", described[name], value, numbers or {})
+        for name, value in values.items()
+    }
+    return settings(**checked)
+
+
+def described(settings: type) -> list[dict[str, Any]]:
+    """The blanks of a settings dataclass as plain data, for the page."""
+    return [
+        {
+            "name": name,
+            "type": b.type,
+            "label": b.label,
+            "rule": b.rule,
+            "unit": b.unit,
+            "above": b.above,
+            "least": b.least,
+            "most": b.most,
+            "choices": [list(c) for c in b.choices],
+        }
+        for name, b in blanks_of(settings).items()
+    ]
+
+
+EXPRESSION: dict[str, Any] = {"type": ["number", "string"]}
+POINT_SCHEMA: dict[str, Any] = {
+    "type": "array", "items": EXPRESSION, "minItems": 3, "maxItems": 3,
+}  # fmt: skip
+NAMES_SCHEMA: dict[str, Any] = {"type": "array", "items": {"type": "string"}}
+
+
+def value_schema(b: Blank) -> dict[str, Any]:
+    """JSON schema of a blank's value; numbers may be expressions."""
+    if b.rows is not None:
+        return b.rows.schema()
+    if b.type == "choice":
+        return {"type": "string", "enum": [key for key, _ in b.choices]}
+    if b.type == "point":
+        return POINT_SCHEMA
+    return NAMES_SCHEMA if b.type == "names" else EXPRESSION
+
+
+def fields_schema(settings: type) -> dict[str, Any]:
+    """JSON schema of each blank of a settings dataclass, by name."""
+    return {
+        name: {
+            **value_schema(b),
+            "title": b.label,
+            "description": f"{b.rule}{f' In {b.unit}.' if b.unit else ''}",
+        }
+        for name, b in blanks_of(settings).items()
+    }

@@ -1,0 +1,95 @@
+"""Checking mesh and case together and writing every file of the export."""
+
+import io
+import json
+import zipfile
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+import yaml
+
+from intaglio.case.case import case_document, inlets
+from intaglio.case.case import findings as case_findings
+from intaglio.errors import StepFailed
+from intaglio.findings import Finding
+from intaglio.formats.cgns import cgns_bytes
+from intaglio.formats.stl import patch_files
+from intaglio.formats.vtu import vtu_bytes
+from intaglio.mesh.quality import cell_metrics, measure
+from intaglio.mesh.report import mesh_findings, patch_rows, report
+from intaglio.parts.model import Product
+from intaglio.stages.case.readme import export_readme
+from intaglio.stages.case.settings import Case
+from intaglio.stages.stage import Progress
+from intaglio.stages.volume import named_mesh
+
+
+def case_step(
+    settings: Case,
+    name: str,
+    volume_product: Product,
+    patches: Product,
+    steps: list[dict[str, Any]],
+    progress: Progress,
+) -> Product:
+    """Check mesh and case together and write every file of the export."""
+    broken = [f for f in patches.report["findings"] if f["level"] == "error"]
+    if broken:
+        raise StepFailed(
+            "patches",
+            "The patches are not settled: " + " ".join(f["message"] for f in broken),
+        )
+    progress(0.05, "naming the boundary")
+    mesh = named_mesh(volume_product, patches)
+    rows = patch_rows(mesh)
+    measured = measure(mesh)
+    found = mesh_findings(mesh, measured) + case_findings([r for r in rows if r["faces"]])
+    for row in rows:
+        if not row["faces"]:
+            found.append(
+                Finding("empty-patch", "caution", f"Patch {row['name']} has no faces in the mesh.")
+            )
+    values = asdict(settings)
+    document = case_document(mesh, rows, values, name)
+    full = report(mesh, found, measured, steps)
+    if not full["valid"]:
+        raise StepFailed("invalid", "The mesh is not valid: " + " ".join(f.message for f in found))
+    progress(0.3, "writing mesh.cgns")
+    files: dict[str, bytes] = {"mesh.cgns": cgns_bytes(mesh)}
+    progress(0.5, "writing mesh.vtu")
+    files["mesh.vtu"] = vtu_bytes(mesh, cell_metrics(mesh, measured))
+    progress(0.7, "writing patches")
+    files |= patch_files(mesh)
+    files["case.yaml"] = yaml.safe_dump(document, sort_keys=False, allow_unicode=True).encode()
+    files["report.json"] = json.dumps(full, indent=1).encode()
+    files["README.txt"] = export_readme(name, full, document).encode()
+    progress(0.8, "packing")
+    data = {
+        "unit": mesh.unit,
+        "cells": full["cells"],
+        "patches": rows,
+        "inlets": [
+            asdict(i)
+            for i in inlets(
+                rows, mesh.unit, settings.density, settings.viscosity, settings.velocity
+            )
+        ],
+        "valid": full["valid"],
+        "files": {k: len(v) for k, v in files.items()},
+        "findings": full["findings"],
+    }
+    return Product({"zip": np.frombuffer(zipped(files), np.uint8)}, data)
+
+
+def zipped(files: Mapping[str, bytes]) -> bytes:
+    """One zip file with these files, in a fixed order and with a fixed date."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for path, data in files.items():
+            info = zipfile.ZipInfo(path, (2026, 1, 1, 0, 0, 0))
+            info.compress_type = zipfile.ZIP_DEFLATED
+            info.external_attr = 0o644 << 16
+            archive.writestr(info, data)
+    return out.getvalue()

@@ -1,0 +1,29 @@
+"""Geometry: the part read, moved and repaired, and what is wrong with it."""
+
+from intaglio.parts.model import Product
+from intaglio.stages.geometry.settings import Geometry, geometry_defaults
+from intaglio.stages.geometry.step import geometry_step
+from intaglio.stages.stage import Cost, Run, Sentence, Stage
+
+
+def _run(run: Run) -> Product:
+    return geometry_step(run.settings, run.source, run.tell)
+
+
+STAGE = Stage(
+    "geometry",
+    "Geometry",
+    Geometry,
+    (
+        Sentence("Take the numbers of the file in {unit}."),
+        Sentence(
+            "Tell facets apart into faces at edges sharper than {angle}.", (("kind", ("facets",)),)
+        ),
+        Sentence("Then, in this order: {repairs}"),
+    ),
+    "Read the part",
+    (),
+    run=_run,
+    defaults=lambda reports: geometry_defaults(),
+    cost=lambda reports: Cost(4.0),
+)

@@ -1,0 +1,46 @@
+"""Settling which face belongs to which patch."""
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.case.case import findings as case_findings
+from intaglio.parts.model import Product, model_of
+from intaglio.parts.places import distances
+from intaglio.stages.patches.naming import resolve
+from intaglio.stages.patches.settings import Patches
+from intaglio.stages.stage import Progress
+
+
+def patches_step(settings: Patches, domain: Product, progress: Progress) -> Product:
+    """Settle which face belongs to which patch; broken rules are findings of level error."""
+    faces = domain.report["faces"]
+
+    def locate(spot: list[float]) -> NDArray[np.float64]:
+        return distances(model_of(domain), np.array(spot))
+
+    members, found = resolve(settings.patches, faces, scale_of_report(domain.report), locate)
+    of_face = np.full(len(faces), -1, np.int32)
+    rows = []
+    for k, (row, numbers) in enumerate(zip(settings.patches, members, strict=True)):
+        of_face[numbers] = k
+        rows.append(
+            {
+                "name": row["name"],
+                "kind": row["kind"],
+                "faces": [faces[n]["id"] for n in numbers],
+                "area": float(sum(faces[n]["area"] for n in numbers)),
+            }
+        )
+    found += case_findings([r for r in rows if r["faces"]])
+    return Product(
+        {"patch_of_face": of_face},
+        {"patches": rows, "unit": domain.report["unit"], "findings": [f.as_dict() for f in found]},
+    )
+
+
+def scale_of_report(report: Mapping[str, Any]) -> float:
+    """Diagonal of the box of a model."""
+    return float(np.linalg.norm(np.subtract(report["high"], report["low"])))

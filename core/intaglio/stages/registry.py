@@ -1,0 +1,36 @@
+"""The stages in working order. A new stage is a module with a STAGE, and a line here."""
+
+from typing import Any
+
+from intaglio.settings.blanks import described
+from intaglio.stages import case, domain, geometry, patches, sizing, surface, volume
+from intaglio.stages.stage import Stage
+
+STAGES: tuple[Stage, ...] = (
+    geometry.STAGE,
+    domain.STAGE,
+    patches.STAGE,
+    sizing.STAGE,
+    surface.STAGE,
+    volume.STAGE,
+    case.STAGE,
+)
+
+BY_KEY: dict[str, Stage] = {stage.key: stage for stage in STAGES}
+
+
+def description() -> list[dict[str, Any]]:
+    """All stages with their blanks as plain data: for the API, the schema and the brief."""
+    return [
+        {
+            "key": stage.key,
+            "title": stage.title,
+            "sentences": [
+                {"text": t.text, "only": {k: list(v) for k, v in t.only}} for t in stage.sentences
+            ],
+            "action": stage.action,
+            "needs": list(stage.needs),
+            "blanks": described(stage.settings),
+        }
+        for stage in STAGES
+    ]

@@ -1,0 +1,43 @@
+"""Sizing: how long edges shall be, everywhere, and how many cells that will make."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from intaglio.parts.model import Product
+from intaglio.stages.sizing.settings import Sizing, sizing_defaults
+from intaglio.stages.sizing.step import sizing_step
+from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
+
+
+def _run(run: Run) -> Product:
+    return sizing_step(run.settings, run.product("domain"), run.product("patches"), run.tell)
+
+
+def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:
+    """Patches matter only where sizes name them: else renaming asks for no new mesh."""
+    shells = any(r["shape"] == "shell" for r in settings["regions"])
+    return ("domain", "patches") if settings["sizes"] or shells else ("domain",)
+
+
+STAGE = Stage(
+    "sizing",
+    "Sizing",
+    Sizing,
+    (
+        Sentence(
+            "Let edges span from {smallest} to {largest}, and turn by {angle} per edge on curves."
+        ),
+        Sentence(
+            "Neighbouring edges grow by {growth} at most, and {gap_cells} cells fit across a gap."
+        ),
+        Sentence("On patches and edges: {sizes}"),
+        Sentence("In regions of space: {regions}"),
+    ),
+    "Lay out the sizes",
+    ("domain", "patches"),
+    run=_run,
+    defaults=from_report("domain", sizing_defaults),
+    cost=lambda reports: Cost(3.0),
+    version=3,
+    enters=_enters,
+)

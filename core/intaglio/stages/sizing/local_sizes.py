@@ -1,0 +1,163 @@
+"""Sizes of patches, edges and regions, found in the model."""
+
+from collections.abc import Mapping
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.errors import SettingRejected
+from intaglio.facets.facets import Curves, Facets
+from intaglio.findings import Finding
+from intaglio.sizing.octree import SizeField, sizes
+from intaglio.sizing.regions import Region, bounds
+from intaglio.sizing.sources import LocalSizes, on_curve
+from intaglio.sizing.spacing import positions
+from intaglio.stages.sizing.rows import FIELDS
+
+
+def named_faces(
+    names: list[str], faces: list[Mapping[str, Any]], patches: Mapping[str, Any] | None
+) -> NDArray[np.int64]:
+    """Numbers of the faces that patterns of patch names or face names mean."""
+    found: set[int] = set()
+    rows = patches["patches"] if patches else []
+    for name in names:
+        for row in rows:
+            if fnmatchcase(row["name"].lower(), name.lower()):
+                own = set(row["faces"])
+                found |= {k for k, f in enumerate(faces) if f["id"] in own}
+        found |= {k for k, f in enumerate(faces) if fnmatchcase(f["id"].lower(), name.lower())}
+    return np.array(sorted(found), np.int64)
+
+
+def sides_of(domain: Mapping[str, Any]) -> NDArray[np.int32]:
+    """Zones (faces, 2) behind and before each face of a domain's report, -1 for none."""
+    out = np.full((len(domain["faces"]), 2), -1, np.int32)
+    for k, row in enumerate(domain["faces"]):
+        own = row["zones"][:2]
+        out[k, : len(own)] = own
+    return out
+
+
+def resolved(
+    settings: Any,
+    domain: Mapping[str, Any],
+    patches: Mapping[str, Any] | None,
+    facets: Facets,
+    curves: Curves,
+) -> tuple[LocalSizes, list[Finding]]:
+    """Local sizes of a Sizing's settings, and findings about those that meet nothing."""
+    faces = domain["faces"]
+    limit = np.full(len(faces), np.inf)
+    curve_limit = np.full(len(curves.ends), np.inf)
+    counted: dict[int, NDArray[np.float64]] = {}
+    found: list[Finding] = []
+    beside = _faces_beside(facets, curves)
+    for row in settings.sizes:
+        if "patches" in row:
+            own = named_faces(row["patches"], faces, patches)
+            limit[own] = np.minimum(limit[own], row["size"])
+            if not len(own):
+                found.append(_nothing(", ".join(row["patches"])))
+            continue
+        one, other = (set(named_faces([n], faces, patches).tolist()) for n in row["between"])
+        between = [c for c, at in enumerate(beside) if at & one and at & other and len(at) > 1]
+        if not between:
+            found.append(_nothing(" and ".join(row["between"])))
+        for c in between:
+            if "size" in row:
+                curve_limit[c] = min(curve_limit[c], row["size"])
+                continue
+            length = float(curves.arc[curves.start[c + 1] - 1])
+            counted[c] = positions(length, row["count"], row["cluster"], row["ratio"])
+            if curves.ends[c, 0] == curves.ends[c, 1] and row["count"] < 3:
+                raise SettingRejected("sizing.sizes", "A closed edge needs at least three edges.")
+    low, high = np.array(domain["low"]), np.array(domain["high"])
+    regions = []
+    for row in settings.regions:
+        region = _region(row, faces, patches, facets)
+        if region is None:
+            found.append(_nothing(", ".join(row["patches"])))
+            continue
+        first, last = bounds(region)
+        if (first > high).any() or (last < low).any():
+            found.append(
+                Finding(
+                    "region-outside",
+                    "caution",
+                    f"Region {region.name} lies outside the fluid and refines nothing.",
+                    1,
+                    [((first + last) / 2).tolist()],
+                    "Move it into the fluid, or drop it.",
+                )
+            )
+        regions.append(region)
+    return LocalSizes(tuple(regions), limit, curve_limit, counted, sides_of(domain)), found
+
+
+def _nothing(what: str) -> Finding:
+    return Finding(
+        "size-of-nothing",
+        "caution",
+        f"A size is asked for at {what}, and nothing there is called so.",
+        advice="Correct the names, or drop the size.",
+    )
+
+
+def _faces_beside(facets: Facets, curves: Curves) -> list[set[int]]:
+    """The faces that meet in each curve."""
+    at: dict[tuple[int, int], set[int]] = {}
+    for t, region in zip(facets.triangles.tolist(), facets.region.tolist(), strict=True):
+        for i in range(3):
+            a, b = t[i], t[(i + 1) % 3]
+            at.setdefault((min(a, b), max(a, b)), set()).add(region)
+    out: list[set[int]] = [set() for _ in range(len(curves.ends))]
+    for (a, b), c in zip(curves.edge_nodes.tolist(), curves.edge_curve.tolist(), strict=True):
+        out[c] |= at.get((min(a, b), max(a, b)), set())
+    return out
+
+
+def _region(
+    row: Mapping[str, Any],
+    faces: list[Mapping[str, Any]],
+    patches: Mapping[str, Any] | None,
+    facets: Facets,
+) -> Region | None:
+    given: dict[str, Any] = {k: row[k] for k in ("name", "shape", "size", "easing")}
+    for key in FIELDS[row["shape"]]:
+        if key == "patches":
+            own = named_faces(row[key], faces, patches)
+            triangles = facets.triangles[np.isin(facets.region, own)]
+            if not len(triangles):
+                return None
+            given |= {"points": facets.points, "triangles": triangles}
+        elif isinstance(row[key], (list, tuple)):
+            given[key] = np.array(row[key], float)
+        else:
+            given[key] = row[key]
+    return Region(**given)
+
+
+def counted_points(curves: Curves, local: LocalSizes) -> NDArray[np.float64]:
+    """Where the ends of counted edges will stand (n, 3), for drawing before the run."""
+    spots = [on_curve(curves, c, at) for c, at in local.counted.items()]
+    return np.concatenate(spots) if spots else np.zeros((0, 3))
+
+
+def check_counts(curves: Curves, local: LocalSizes, field: SizeField) -> None:
+    """Refuse counts whose edges would be far longer than the sizes beside them ask for: the
+    surface there could only follow with flat triangles."""
+    for c, at in local.counted.items():
+        spacing = np.diff(at)
+        beside = sizes(field, on_curve(curves, c, 0.5 * (at[1:] + at[:-1])))
+        worst = int((spacing / beside).argmax())
+        if spacing[worst] > 1.6 * beside[worst]:
+            enough = int(np.ceil(len(spacing) * spacing[worst] / (1.5 * beside[worst])))
+            raise SettingRejected(
+                "sizing.sizes",
+                f"{len(spacing)} edges along an edge of the model would be {spacing[worst]:.3g} "
+                f"long where the sizes ask for {beside[worst]:.3g}. Ask for at least {enough}, or "
+                "for larger sizes there.",
+            )

@@ -1,0 +1,136 @@
+"""Laying out the sizes and forecasting the counts."""
+
+import math
+from dataclasses import asdict
+
+import numpy as np
+
+from intaglio.cad.part import Part, bounds
+from intaglio.cad.tessellation import tessellate
+from intaglio.errors import SettingRejected, StepFailed
+from intaglio.facets.facets import (
+    Curves,
+    Facets,
+    unclosed_edges,
+)
+from intaglio.facets.features import meshing_input
+from intaglio.facets.part import FacetPart
+from intaglio.mesh.quality import summary
+from intaglio.parts.model import Product, model_of
+from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
+from intaglio.sizing.octree import SizeField, sizes
+from intaglio.sizing.sources import surface_field
+from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
+from intaglio.stages.sizing.settings import Sizing
+from intaglio.stages.stage import Progress
+
+# a run that would need more memory than this is refused, with the sizes that would fit
+MEMORY_LIMIT = 12e9
+
+
+def fluid_facets(domain: Product, settings: Sizing) -> tuple[Part | None, Facets, Curves]:
+    """The fluid's part, if it is CAD, its facets and feature curves."""
+    model = model_of(domain)
+    if isinstance(model, FacetPart):
+        facets, curves = meshing_input(model)
+        return None, facets, curves
+    part = model
+    low, high = bounds(part.shape)
+    scale = float(np.linalg.norm(high - low))
+    linear = max(min(0.02 * settings.smallest, 2e-3 * scale), 2e-6 * scale)
+    facets, curves = tessellate(part, linear, min(math.radians(settings.angle) / 2, 0.2))
+    return part, facets, curves
+
+
+def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: Progress) -> Product:
+    """Lay out the size field and forecast the counts."""
+    low, high = np.array(domain.report["low"]), np.array(domain.report["high"])
+    scale = float(np.linalg.norm(high - low))
+    if settings.smallest < 1e-5 * scale:
+        raise SettingRejected(
+            "sizing.smallest",
+            f"The smallest edge {settings.smallest:g} is under a hundred-thousandth of the model. "
+            f"Use at least {1e-5 * scale:.2g}.",
+        )
+    rough = domain.report["volume"] / settings.largest**3 + domain.report["area"] / (
+        settings.largest**2
+    )
+    if rough > 1e8:
+        _refuse(settings, domain, rough * 7)
+    progress(0.1, "laying out sizes")
+    _, facets, curves = fluid_facets(domain, settings)
+    local, found = resolved(settings, domain.report, patches.report, facets, curves)
+    assert local.sides is not None
+    sides = local.sides[facets.region]
+    gaps = unclosed_edges(facets.triangles, sides)
+    if len(gaps):
+        raise StepFailed(
+            "open-surface",
+            f"The fluid's surface has {len(gaps)} free edges; the geometry is not closed there.",
+            facets.points[gaps].mean(axis=1)[:20].tolist(),
+        )
+    try:
+        field = surface_field(
+            facets,
+            curves,
+            settings.smallest,
+            settings.largest,
+            math.radians(settings.angle),
+            settings.growth,
+            settings.gap_cells,
+            local,
+        )
+    except MemoryError as error:
+        raise SettingRejected(
+            "sizing.regions",
+            f"Region {error} asks for so small edges that its sizes alone fill the memory. "
+            "Raise its edge length.",
+        ) from error
+    check_counts(curves, local, field)
+    progress(0.7, "forecasting")
+    expected = forecast(facets, field, sides)
+    if expected.memory > MEMORY_LIMIT:
+        _refuse(settings, domain, expected.cells)
+    wall = sizes(field, facets.points)
+    data = {
+        "unit": domain.report["unit"],
+        "edge": summary(wall),
+        "forecast": asdict(expected),
+        "counted": counted_points(curves, local).tolist(),
+        "findings": [f.as_dict() for f in found],
+    }
+    return Product(
+        {
+            "low": field.low,
+            "side": np.array([field.side]),
+            "child": field.child,
+            "corner": field.corner,
+            "value": field.value,
+            "display_size": wall.astype(np.float32),
+            "display_points": facets.points.astype(np.float32),
+            "display_triangles": facets.triangles,
+            "display_region": facets.region,
+        },
+        data,
+    )
+
+
+def _refuse(settings: Sizing, domain: Product, cells: float) -> None:
+    fit = settings.largest * (cells * BYTES_PER_CELL / MEMORY_LIMIT) ** (1 / 3) * 1.1
+    raise SettingRejected(
+        "sizing.largest",
+        f"These sizes ask for about {cells:,.0f} cells, more than fit in memory. "
+        f"A largest edge of {fit:.2g} {domain.report['unit']} would fit.",
+    )
+
+
+def field_of(product: Product) -> SizeField:
+    """The size field of a sizing product."""
+    a = product.arrays
+    return SizeField(
+        np.ascontiguousarray(a["low"]),
+        float(a["side"][0]),
+        np.ascontiguousarray(a["child"]),
+        np.ascontiguousarray(a["corner"]),
+        np.ascontiguousarray(a["value"]),
+    )

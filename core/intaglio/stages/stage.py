@@ -1,0 +1,88 @@
+"""What a stage is: its settings, its brief in sentences, its defaults, its step, what it costs.
+
+Each stage is a module or package of its own that exposes STAGE; `registry` lists them.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from intaglio.parts.model import Product
+from intaglio.parts.taking import Source
+
+Report = Mapping[str, Any]
+# reports of the earlier stages by key
+Reports = Mapping[str, Report]
+# settings and the reason for each
+Derived = tuple[dict[str, Any], dict[str, str]]
+Progress = Callable[[float, str], None]
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """A sentence with blanks in braces; shown only while each setting of `only` has one of the
+    values given there, so that a brief holds no blank without effect."""
+
+    text: str
+    only: tuple[tuple[str, tuple[str, ...]], ...] = ()
+
+    def shown(self, settings: Mapping[str, Any]) -> bool:
+        return all(settings.get(name) in values for name, values in self.only)
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What running a stage is expected to take: seconds, and bytes of memory at the peak."""
+
+    seconds: float
+    memory: float = 0.0
+
+
+@dataclass(frozen=True)
+class Run:
+    """What a step may use: its settings; the study's name and source; products and settings of the
+    stages it needs, by key; the timings of those that have run; and where to tell progress."""
+
+    settings: Any
+    name: str
+    source: Source
+    product: Callable[[str], Product]
+    settings_of: Callable[[str], Any]
+    done: list[dict[str, Any]]
+    tell: Progress
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A stage.
+
+    needs: stages whose products the step uses. run: the step. defaults: settings derived from the
+    reports of earlier stages, None while one is missing. cost: what the step is expected to take,
+    from those reports. version is part of every product's key: raise it when the computation
+    changes its result. enters: those of `needs` that matter with given settings, where not all do;
+    only they enter the key. named: whether the study's name enters it too.
+    """
+
+    key: str
+    title: str
+    settings: type
+    sentences: tuple[Sentence, ...]
+    action: str
+    needs: tuple[str, ...]
+    run: Callable[[Run], Product]
+    defaults: Callable[[Reports], Derived | None]
+    cost: Callable[[Reports], Cost]
+    version: int = 1
+    enters: Callable[[Mapping[str, Any]], tuple[str, ...]] | None = None
+    named: bool = False
+
+    def inputs(self, settings: Mapping[str, Any]) -> tuple[str, ...]:
+        """The stages whose products' keys enter this one's key."""
+        return self.needs if self.enters is None else self.enters(settings)
+
+
+def from_report(
+    stage: str, derive: Callable[[Report], Derived]
+) -> Callable[[Reports], Derived | None]:
+    """Defaults that one earlier stage's report gives."""
+    return lambda reports: derive(reports[stage]) if stage in reports else None

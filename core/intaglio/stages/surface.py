@@ -1,0 +1,206 @@
+"""Surface: meshing the surface of the fluid."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.cad.surface_mesh import mesh_surface
+from intaglio.errors import StepFailed
+from intaglio.facets.facets import (
+    edge_uses,
+    enclosed_volume,
+    unclosed_edges,
+    zone_surfaces,
+)
+from intaglio.findings import Finding
+from intaglio.mesh.quality import summary, triangle_angles
+from intaglio.numeric.intersections import crossing_triangles
+from intaglio.parts.model import Product
+from intaglio.parts.picture import edge_segments, picture
+from intaglio.settings.blanks import blank
+from intaglio.sizing.forecast import surface_seconds
+from intaglio.sizing.octree import sizes
+from intaglio.stages.sizing.local_sizes import resolved
+from intaglio.stages.sizing.settings import Sizing
+from intaglio.stages.sizing.step import field_of, fluid_facets
+from intaglio.stages.stage import Cost, Progress, Reports, Run, Sentence, Stage
+
+
+@dataclass(frozen=True)
+class SurfaceMesh:
+    passes: int = blank(
+        "integer",
+        "passes",
+        "Nine settle nearly every surface; more only polish.",
+        9,
+        least=4,
+        most=40,
+    )
+    walk_over: float = blank(
+        "angle",
+        "edge without meaning",
+        "0 keeps every edge of the CAD; 5 to 10 walks over the seams of patched-up surfaces.",
+        0.0,
+        unit="°",
+        least=0.0,
+        most=40.0,
+    )
+
+
+def surface_step(
+    settings: SurfaceMesh,
+    sizing_settings: Sizing,
+    domain: Product,
+    sizing: Product,
+    patches: Product,
+    progress: Progress,
+) -> Product:
+    """Mesh the fluid's surface; refuse one that is open or meets itself."""
+    part, facets, curves = fluid_facets(domain, sizing_settings)
+    field = field_of(sizing)
+
+    def shares(share: float) -> None:
+        progress(0.9 * share, "splitting, swapping, smoothing")
+
+    local, _ = resolved(sizing_settings, domain.report, patches.report, facets, curves)
+    assert local.sides is not None
+    # faces are one only within a patch and between the same zones
+    label = np.unique(
+        np.column_stack([local.sides, patches.arrays["patch_of_face"]]), axis=0, return_inverse=True
+    )[1]
+    surface = mesh_surface(
+        part,
+        facets,
+        curves,
+        field,
+        shares,
+        settings.passes,
+        local.counted,
+        label.ravel().astype(np.int32),
+        math.radians(settings.walk_over),
+    )
+    progress(0.92, "checking")
+    sides = local.sides[surface.region]
+    gaps = unclosed_edges(surface.triangles, sides)
+    if len(gaps):
+        raise StepFailed(
+            "open-surface",
+            f"The surface mesh has {len(gaps)} free edges.",
+            surface.points[gaps].mean(axis=1)[:20].tolist(),
+        )
+    crossing = crossing_triangles(surface.points, surface.triangles)
+    if len(crossing):
+        centre = surface.points[surface.triangles[crossing]].mean(axis=1)
+        raise StepFailed(
+            "surface-crosses",
+            f"{len(crossing)} triangles of the surface mesh cross others: walls lie closer "
+            "together than the edges are long. Lower the smallest edge, or raise the cells "
+            "across a gap.",
+            centre[:20].tolist(),
+        )
+    angles = triangle_angles(surface.points, surface.triangles)
+    pairs, _, _ = edge_uses(surface.triangles)
+    length = np.linalg.norm(surface.points[pairs[:, 0]] - surface.points[pairs[:, 1]], axis=1)
+    wanted = sizes(field, surface.points[pairs].mean(axis=1))
+    found = []
+    thin = np.flatnonzero(angles.min(axis=1) < 10)
+    if len(thin):
+        found.append(
+            Finding(
+                "thin-triangles",
+                "caution",
+                "Triangles with an angle under 10°.",
+                len(thin),
+                surface.points[surface.triangles[thin[:20]]].mean(axis=1).tolist(),
+                "The geometry has a sliver or a sharp tip there, or the edges are too long for it.",
+            )
+        )
+    enclosed = [
+        enclosed_volume(surface.points, own) for own in zone_surfaces(surface.triangles, sides)
+    ]
+    data = {
+        "unit": domain.report["unit"],
+        "triangles": len(surface.triangles),
+        "points": len(surface.points),
+        "volume": sum(enclosed),
+        "zone_volumes": enclosed,
+        "volume_error": sum(enclosed) / domain.report["volume"] - 1.0,
+        "quality": {
+            "smallest_angle": summary(angles.min(axis=1)),
+            "largest_angle": summary(angles.max(axis=1)),
+            "edge_ratio": summary(length / wanted),
+        },
+        "findings": [f.as_dict() for f in found],
+    }
+    return Product(
+        {
+            "points": surface.points,
+            "triangles": surface.triangles,
+            "region": surface.region,
+            "angle": angles.min(axis=1).astype(np.float32),
+            "picture": _mesh_picture(
+                surface.points, surface.triangles, surface.points[surface.edges]
+            ),
+        },
+        data,
+    )
+
+
+def _mesh_picture(
+    points: NDArray[np.float64], triangles: NDArray[np.int32], strong: NDArray[np.float64]
+) -> NDArray[np.uint8]:
+    return np.frombuffer(
+        picture(points, triangles, strong, edge_segments(points, triangles)), np.uint8
+    )
+
+
+def _run(run: Run) -> Product:
+    return surface_step(
+        run.settings,
+        run.settings_of("sizing"),
+        run.product("domain"),
+        run.product("sizing"),
+        run.product("patches"),
+        run.tell,
+    )
+
+
+def _cost(reports: Reports) -> Cost:
+    sizing = reports.get("sizing")
+    return Cost(surface_seconds(sizing["forecast"]["triangles"]) if sizing else 10.0)
+
+
+def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:
+    """Seams are walked over within a patch only; else patches do not matter."""
+    with_patches = settings["walk_over"] > 0
+    return ("domain", "sizing", "patches") if with_patches else ("domain", "sizing")
+
+
+STAGE = Stage(
+    "surface",
+    "Surface",
+    SurfaceMesh,
+    (
+        Sentence(
+            "Mesh the surface of the fluid in {passes} passes of splitting, swapping and smoothing."
+        ),
+        Sentence("Walk over edges within a patch that turn by less than {walk_over}."),
+    ),
+    "Mesh the surface",
+    ("domain", "sizing", "patches"),
+    run=_run,
+    defaults=lambda reports: (
+        {"passes": 9, "walk_over": 0.0},
+        {
+            "passes": "Enough for nearly every surface.",
+            "walk_over": "Every edge of the geometry is kept.",
+        },
+    ),
+    cost=_cost,
+    version=2,
+    enters=_enters,
+)
