@@ -254,14 +254,13 @@ def _run(args: argparse.Namespace) -> int:
 
 
 def _check(args: argparse.Namespace) -> int:
-    from intaglio.formats.cgns import read_cgns
-    from intaglio.formats.vtu import read_vtu
+    from intaglio.formats.registry import read_mesh
     from intaglio.mesh.quality import measure
     from intaglio.mesh.report import mesh_findings, report
 
     if not args.mesh.is_file():
         raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
-    mesh = read_vtu(args.mesh) if args.mesh.suffix.lower() == ".vtu" else read_cgns(args.mesh)
+    mesh = read_mesh(args.mesh)
     measured = measure(mesh)
     result = report(mesh, mesh_findings(mesh, measured), measured)
     if args.json:

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected
+from intaglio.formats.format import FacetFormat
 from intaglio.formats.triangles import TriangleFile, without_nonsense
 
 
@@ -64,3 +65,11 @@ def read_obj(data: bytes, name: str) -> TriangleFile:
         tuple(names),
         [],
     )
+
+
+FORMAT = FacetFormat(
+    "OBJ",
+    (".obj",),
+    read_obj,
+    lambda s: obj_bytes(s.points, s.triangles, s.group, s.names, s.title),
+)

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected
+from intaglio.formats.format import FacetFormat
 from intaglio.formats.triangles import TriangleFile, without_nonsense
 
 _TYPES = {
@@ -195,3 +196,11 @@ def _binary_lists(
             return rows, at
         rows.append(row)
     return rows, at
+
+
+FORMAT = FacetFormat(
+    "PLY",
+    (".ply",),
+    read_ply,
+    lambda s: ply_bytes(s.points, s.triangles, s.title),
+)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected
+from intaglio.formats.format import FacetFormat
 from intaglio.formats.triangles import TriangleFile, without_nonsense
 from intaglio.mesh.mesh import Mesh, fan, rows
 
@@ -109,3 +110,11 @@ def _text(data: bytes, name: str) -> TriangleFile:
         tuple(names),
         problems,
     )
+
+
+FORMAT = FacetFormat(
+    "STL",
+    (".stl",),
+    read_stl,
+    lambda s: stl_bytes(s.points, s.triangles, s.title),
+)

@@ -17,6 +17,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected, StepFailed
+from intaglio.formats.format import MeshFormat
 from intaglio.mesh.building import NO_POLYGONS, Polygons, Stream, cell_mesh, faces_around
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS, Mesh, Patch, Zone, rows, turned_rows
@@ -369,3 +370,6 @@ def _about(
         raise ValueError("faces name patches that do not exist")
     surface = Polygons(start, nodes.astype(np.int32), patch.astype(np.int32))
     return surface, patches, zones, zone, str(about["unit"])
+
+
+FORMAT = MeshFormat("VTU", (".vtu",), read_vtu, vtu_bytes)

@@ -13,18 +13,19 @@ Ints = NDArray[np.int32]
 Longs = NDArray[np.int64]
 Shapes = NDArray[np.int8]
 
-PATCH_KINDS = (
-    "inlet",
-    "outlet",
-    "opening",
-    "wall",
-    "symmetry",
-    "far_field",
-    "periodic",
-    "interface",
-    "flat",
-    "wedge",
-)
+# kinds of patches, and what they are called
+PATCH_KINDS = {
+    "inlet": "inlet",
+    "outlet": "outlet",
+    "opening": "opening",
+    "wall": "wall",
+    "symmetry": "symmetry",
+    "far_field": "far field",
+    "periodic": "periodic",
+    "interface": "interface",
+    "flat": "flat front/back",
+    "wedge": "wedge",
+}
 ZONE_KINDS = ("fluid", "solid")
 
 

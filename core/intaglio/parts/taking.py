@@ -19,20 +19,13 @@ from intaglio.facets.motion import scaled as scaled_facets
 from intaglio.facets.part import FacetPart, free_name, joined
 from intaglio.facets.welding import welded
 from intaglio.findings import Finding
-from intaglio.formats.obj import read_obj
-from intaglio.formats.ply import read_ply
-from intaglio.formats.stl import read_stl
+from intaglio.formats.registry import FACETS_BY_SUFFIX
 from intaglio.formats.triangles import TriangleFile
 from intaglio.units import MM_PER_UNIT
 
 Model = Part | FacetPart
-FACET_FILES: dict[str, Callable[[bytes, str], TriangleFile]] = {
-    ".stl": read_stl,
-    ".obj": read_obj,
-    ".ply": read_ply,
-}
-ACCEPTED = (*CAD_FILES, *FACET_FILES, ".zip")
-_NO_UNIT = (*FACET_FILES, ".brep", ".brp")
+ACCEPTED = (*CAD_FILES, *FACETS_BY_SUFFIX, ".zip")
+_NO_UNIT = (*FACETS_BY_SUFFIX, ".brep", ".brp")
 _MOST_FILES = 200
 _MOST_BYTES = 2 * 2**30
 
@@ -112,10 +105,10 @@ def take_in(
         suffix = Path(name).suffix.lower()
         if suffix in _NO_UNIT:
             known = False
-        if suffix in FACET_FILES:
+        if suffix in FACETS_BY_SUFFIX:
             if not data.strip():
                 raise FileRejected("empty", f"{name} is empty. Export it again.")
-            raw = FACET_FILES[suffix](data, name)
+            raw = FACETS_BY_SUFFIX[suffix].read(data, name)
             found += [
                 Finding(code, "caution", f"{name}: {words}", cause="The export was interrupted.")
                 for code, words in raw.problems

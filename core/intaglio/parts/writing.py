@@ -12,14 +12,13 @@ from intaglio.cad.topology import explore
 from intaglio.cad.write import brep_bytes, step_bytes
 from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart, kept
-from intaglio.formats.obj import obj_bytes
-from intaglio.formats.ply import ply_bytes
-from intaglio.formats.stl import stl_bytes
+from intaglio.formats.format import Surface
+from intaglio.formats.registry import FACET_FORMATS, FACETS_BY_SUFFIX
 from intaglio.parts.model import Model, Product, model_of
 from intaglio.parts.taking import facets_of
 
-WRITTEN = (".step", ".stp", ".brep", ".stl", ".obj", ".ply")
-CAD_ONLY = (".step", ".stp", ".brep")
+CAD_WRITTEN = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
+WRITTEN = (*CAD_WRITTEN, *FACETS_BY_SUFFIX)
 PER = ("whole", "body", "patch")
 
 
@@ -30,20 +29,18 @@ def geometry_bytes(model: Model, suffix: str, title: str, share: float = 2e-4) -
         raise FileRejected(
             "unknown-kind", f"“{suffix}” is not written. Known are {', '.join(WRITTEN)}."
         )
-    if suffix in CAD_ONLY:
+    if suffix in CAD_WRITTEN:
         if not isinstance(model, Part):
             raise FileRejected(
                 "facets-to-cad",
-                "Facets cannot become CAD surfaces. Write them as STL, OBJ or PLY.",
+                "Facets cannot become CAD surfaces. Write them as "
+                f"{', '.join(f.title for f in FACET_FORMATS)}.",
             )
-        return brep_bytes(model) if suffix == ".brep" else step_bytes(model)
+        return CAD_WRITTEN[suffix](model)
     part = facets_of(model, share) if isinstance(model, Part) else model
     words = f"{title} in {model.unit}"
-    if suffix == ".stl":
-        return stl_bytes(part.points, part.triangles, words)
-    if suffix == ".ply":
-        return ply_bytes(part.points, part.triangles, words)
-    return obj_bytes(part.points, part.triangles, part.region, part.region_names, words)
+    surface = Surface(part.points, part.triangles, part.region, part.region_names, words)
+    return FACETS_BY_SUFFIX[suffix].write(surface)
 
 
 def per_body(model: Model) -> dict[str, Model]:

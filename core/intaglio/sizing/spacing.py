@@ -3,7 +3,13 @@
 import numpy as np
 from numpy.typing import NDArray
 
-CLUSTERS = ("uniform", "first", "last", "both")
+# ways of spacing, and what they are called
+CLUSTERS = {
+    "uniform": "evenly",
+    "first": "closer at the first end",
+    "last": "closer at the last end",
+    "both": "closer at both ends",
+}
 
 
 def positions(length: float, count: int, cluster: str, ratio: float) -> NDArray[np.float64]:

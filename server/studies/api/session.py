@@ -12,8 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.parts.operations import description as operations
+from intaglio.stages.lists import lists
 from intaglio.stages.registry import description
-from studies.api.shapes import OperationShape, SessionShape, SignInShape, StageShape
+from studies.api.shapes import ListsShape, OperationShape, SessionShape, SignInShape, StageShape
 
 
 def _session(request: Request) -> Response:
@@ -59,3 +60,10 @@ class StagesView(APIView):
     @extend_schema(responses=StageShape(many=True))
     def get(self, request: Request) -> Response:
         return Response(description())
+
+
+class ListsView(APIView):
+    @extend_schema(responses=ListsShape)
+    def get(self, request: Request) -> Response:
+        """Metrics, units, kinds, clusterings, shapes and formats that there are."""
+        return Response(lists())

@@ -50,6 +50,41 @@ class OperationShape(serializers.Serializer):
     blanks = BlankShape(many=True)
 
 
+class MetricShape(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
+    unit = serializers.CharField()
+    large_is_bad = serializers.BooleanField()
+
+
+class WordShape(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
+
+
+class WrittenShape(serializers.Serializer):
+    cad = serializers.ListField(child=serializers.CharField())
+    facets = serializers.ListField(child=serializers.CharField())
+    mesh = serializers.ListField(child=serializers.CharField())
+
+
+class UnitShape(serializers.Serializer):
+    key = serializers.CharField()
+    mm = serializers.FloatField()
+
+
+class ListsShape(serializers.Serializer):
+    metrics = MetricShape(many=True)
+    units = UnitShape(many=True)
+    patch_kinds = WordShape(many=True)
+    zone_kinds = serializers.ListField(child=serializers.CharField())
+    cell_shapes = serializers.ListField(child=serializers.CharField())
+    clusterings = WordShape(many=True)
+    region_shapes = serializers.ListField(child=serializers.DictField())
+    read = serializers.ListField(child=serializers.CharField())
+    written = WrittenShape()
+
+
 class TouchShape(serializers.Serializer):
     face = serializers.IntegerField(min_value=0)
     at = serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3)

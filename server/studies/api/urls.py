@@ -11,6 +11,7 @@ urlpatterns = [
     path("schema", SpectacularAPIView.as_view()),
     path("session", session.SessionView.as_view()),
     path("stages", session.StagesView.as_view()),
+    path("lists", session.ListsView.as_view()),
     path("operations", session.OperationsView.as_view()),
     path("studies", studies.StudiesView.as_view()),
     path("studies/<int:study_id>", studies.StudyView.as_view()),

@@ -5,6 +5,8 @@ import type { components } from "./schema";
 export type Shape<K extends keyof components["schemas"]> = components["schemas"][K];
 export type Job = Required<Shape<"JobShape">>;
 export type Study = Shape<"StudyShape">;
+export type Lists = Shape<"ListsShape">;
+export type Metric = Shape<"MetricShape">;
 export type StageDescription = Shape<"StageShape">;
 export type OperationDescription = Shape<"OperationShape">;
 export type Sentence = Shape<"SentenceShape">;

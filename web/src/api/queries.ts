@@ -5,6 +5,7 @@ import {
   binary,
   get,
   type Job,
+  type Lists,
   type OperationDescription,
   patch,
   post,
@@ -25,6 +26,14 @@ export const useStages = () =>
   useQuery({
     queryKey: ["stages"],
     queryFn: () => get<StageDescription[]>("stages"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** What the core lists once: metrics, kinds, formats and the like. */
+export const useLists = () =>
+  useQuery({
+    queryKey: ["lists"],
+    queryFn: () => get<Lists>("lists"),
     staleTime: Number.POSITIVE_INFINITY,
   });
 

@@ -141,6 +141,8 @@ export interface SurfaceReport {
 
 export interface VolumeReport {
   cells: number;
+  /** not in products of version 0.3 */
+  cells_by_shape?: Record<string, number>;
   points: number;
   volume: number;
   quality: Record<string, Spread>;

@@ -54,6 +54,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Metrics, units, kinds, clusterings, shapes and formats that there are. */
+        get: operations["lists_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/operations": {
         parameters: {
             query?: never;
@@ -509,6 +526,19 @@ export interface components {
             /** Format: date-time */
             ended?: string | null;
         };
+        ListsShape: {
+            metrics: components["schemas"]["MetricShape"][];
+            units: string[];
+            patch_kinds: components["schemas"]["WordShape"][];
+            zone_kinds: string[];
+            cell_shapes: string[];
+            clusterings: components["schemas"]["WordShape"][];
+            region_shapes: {
+                [key: string]: unknown;
+            }[];
+            read: string[];
+            written: components["schemas"]["WrittenShape"];
+        };
         MeasureShape: {
             first: components["schemas"]["TouchShape"];
             second?: components["schemas"]["TouchShape"] | null;
@@ -528,6 +558,12 @@ export interface components {
             diameter?: number;
             /** Format: double */
             thickness?: number;
+        };
+        MetricShape: {
+            key: string;
+            label: string;
+            unit: string;
+            large_is_bad: boolean;
         };
         NewVariantShape: {
             name: string;
@@ -643,6 +679,15 @@ export interface components {
             can_redo: boolean;
             stages: components["schemas"]["StageStateShape"][];
         };
+        WordShape: {
+            key: string;
+            label: string;
+        };
+        WrittenShape: {
+            cad: string[];
+            facets: string[];
+            mesh: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -709,6 +754,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
+    lists_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListsShape"];
                 };
             };
         };

@@ -1,7 +1,16 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiError } from "../api/client";
-import { OVER, useJobs, useRun, useStages, useStudy, useUndo, useVariant } from "../api/queries";
+import {
+  OVER,
+  useJobs,
+  useLists,
+  useRun,
+  useStages,
+  useStudy,
+  useUndo,
+  useVariant,
+} from "../api/queries";
 import { Guarded } from "../parts/Guarded";
 import { go, type Place } from "../parts/route";
 import { useViewStore } from "../view/store";
@@ -18,6 +27,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
   const client = useQueryClient();
   const study = useStudy(studyId);
   const stages = useStages();
+  const lists = useLists();
   const jobs = useJobs();
   const variantId = place.variant ?? study.data?.variants[0]?.id;
   const variant = useVariant(variantId);
@@ -108,12 +118,13 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
       </div>
     );
   }
-  if (!study.data || !stages.data || !variant.data) {
+  if (!study.data || !stages.data || !lists.data || !variant.data) {
     return <p className="sentence p-10 text-soft">Laying out the study …</p>;
   }
   const bench: BenchContext = {
     variant: variant.data,
     stages: stages.data,
+    lists: lists.data,
     stage,
     job,
     lastJob,

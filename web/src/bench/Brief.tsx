@@ -1,13 +1,13 @@
 import { Fragment, useState } from "react";
 import { ApiError } from "../api/client";
 import { useSettings } from "../api/queries";
-import { Blank } from "./blanks/Blank";
-import { Consequences } from "./Consequences";
+import { Blank } from "../blanks/Blank";
+import { pageOf } from "../stages/registry";
 import { conditionOf, reportOf, stateOf, useBench } from "./context";
 import { Findings } from "./Findings";
+import { GeometryFiles } from "./GeometryFiles";
 import { Progress } from "./Header";
 import { parts, shown } from "./sentences";
-import { useLiveSizing } from "./useLiveSizing";
 
 export function Brief({ trouble }: { trouble: string | null }) {
   const bench = useBench();
@@ -17,7 +17,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const settings = useSettings(variant.id);
   const [wrong, setWrong] = useState<{ blank: string; message: string } | null>(null);
   const condition = conditionOf(bench, stage);
-  useLiveSizing();
+  const page = pageOf(stage);
 
   function change(name: string, value: unknown) {
     setWrong(null);
@@ -79,7 +79,8 @@ export function Brief({ trouble }: { trouble: string | null }) {
           ✕ {wrong.message} The earlier value is kept.
         </p>
       )}
-      <Consequences />
+      <page.Consequences />
+      {page.writes && state.product && <GeometryFiles key={stage} />}
       <div className="sticky -bottom-6 z-20 -mx-5 mt-3 border-t border-line bg-paper px-5 py-2.5">
         {job ? (
           <Progress job={job} />

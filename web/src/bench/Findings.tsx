@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import { useSettings } from "../api/queries";
 import type { Finding, Operation } from "../api/reports";
 import { count, measure } from "../parts/numbers";
+import { pageOf } from "../stages/registry";
 import { useViewStore } from "../view/store";
 import { reportOf, stateOf, useBench } from "./context";
 
@@ -56,7 +57,7 @@ export function Findings() {
   const look = (f: Finding, k: number) => {
     const next = ((shown[k] ?? -1) + 1) % Math.max(1, f.places.length);
     setShown({ ...shown, [k]: next });
-    const rows = reportOf(variant, stage === "geometry" ? "geometry" : "domain")?.faces ?? [];
+    const rows = reportOf(variant, pageOf(stage).part ? "geometry" : "domain")?.faces ?? [];
     const number = new Map(rows.map((r, n) => [r.id, n]));
     const numbers = (f.faces ?? []).map((id) => number.get(id) ?? -1).filter((n) => n >= 0);
     if (numbers.length > 0) useViewStore.getState().setSelected(numbers);

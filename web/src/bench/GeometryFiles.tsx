@@ -1,38 +1,25 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { ApiError, post } from "../api/client";
+import { pageOf } from "../stages/registry";
 import { reportOf, useBench } from "./context";
-
-const CAD = ["step", "brep"];
-const FACETS = ["stl", "obj", "ply"];
-const PER: Record<string, [string, string][]> = {
-  geometry: [
-    ["whole", "as a whole"],
-    ["body", "per body"],
-  ],
-  domain: [
-    ["whole", "as a whole"],
-    ["body", "per zone"],
-    ["patch", "per patch"],
-  ],
-  surface: [
-    ["whole", "as a whole"],
-    ["patch", "per patch"],
-  ],
-};
 
 /** Writing a stage's geometry as a file, and adding files to the study. */
 export function GeometryFiles() {
-  const { variant, stage } = useBench();
+  const { variant, stage, lists } = useBench();
   const client = useQueryClient();
   const input = useRef<HTMLInputElement>(null);
   const [format, setFormat] = useState("stl");
   const [per, setPer] = useState("whole");
   const [trouble, setTrouble] = useState("");
+  const page = pageOf(stage);
   const kind = reportOf(variant, "geometry")?.model?.kind;
-  const formats = kind === "cad" && stage !== "surface" ? [...CAD, ...FACETS] : FACETS;
+  const { cad, facets } = lists.written;
+  const formats = (kind === "cad" && !page.facetsOnly ? [...cad, ...facets] : facets).map((s) =>
+    s.slice(1),
+  );
   const settled = reportOf(variant, "patches") !== null;
-  const ways = (PER[stage] ?? []).filter(([key]) => key !== "patch" || settled);
+  const ways = (page.writes ?? []).filter(([key]) => key !== "patch" || settled);
   const add = async (files: FileList | null) => {
     const form = new FormData();
     for (const file of Array.from(files ?? [])) form.append("file", file);
@@ -49,7 +36,7 @@ export function GeometryFiles() {
   return (
     <details className="mt-2 border-t border-line pt-1.5">
       <summary className="cursor-pointer">
-        {stage === "geometry" ? "Files: write it, add to it" : "Write it as a file"}
+        {page.takesFiles ? "Files: write it, add to it" : "Write it as a file"}
       </summary>
       <p className="mt-1 flex flex-wrap items-center gap-1.5">
         <select
@@ -84,7 +71,7 @@ export function GeometryFiles() {
           Write
         </a>
       </p>
-      {stage === "geometry" && (
+      {page.takesFiles && (
         <p className="mt-1.5">
           <button type="button" className="quiet" onClick={() => input.current?.click()}>
             Add files to the geometry

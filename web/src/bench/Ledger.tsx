@@ -1,33 +1,15 @@
-import { useMemo, useState } from "react";
-import { useSettings } from "../api/queries";
-import type { PatchSetting } from "../api/reports";
-import { count, measure } from "../parts/numbers";
+import { useState } from "react";
 import { matches } from "../parts/pattern";
 import { PatchSwatch } from "../parts/Sign";
+import { pageOf } from "../stages/registry";
+import type { Row, Section } from "../stages/stage";
 import { useViewStore } from "../view/store";
-import { reportOf, stateOf, useBench } from "./context";
-
-interface Row {
-  key: string;
-  name: string;
-  detail: string;
-  regions: number[];
-  swatch?: { kind: string; index: number };
-  ticked?: boolean;
-  at?: number[];
-  rename?: (name: string) => void;
-  tick?: () => void;
-}
-
-interface Section {
-  title: string;
-  rows: Row[];
-  note?: string;
-}
+import { useBench } from "./context";
 
 export function Ledger() {
   const [pattern, setPattern] = useState("");
-  const sections = useSections();
+  const { stage } = useBench();
+  const sections = pageOf(stage).useSections();
   const found = pattern ? regionsOf(sections, pattern) : [];
   return (
     <aside aria-label="Ledger" className="flex min-h-0 flex-col border-r border-ink">
@@ -172,126 +154,4 @@ function RowItem({ row }: { row: Row }) {
       <span className="shrink-0 whitespace-nowrap text-[11.5px] text-soft">{row.detail}</span>
     </li>
   );
-}
-
-function useSections(): Section[] {
-  const { variant, stage, unit } = useBench();
-  const settings = useSettings(variant.id);
-  return useMemo(() => {
-    const geometry = reportOf(variant, "geometry");
-    const domain = reportOf(variant, "domain");
-    const area = (a: number) => `${measure(a, 3)} ${unit}²`;
-    if (stage === "geometry") {
-      if (!geometry) return [];
-      return [
-        {
-          title: "Bodies",
-          rows: geometry.bodies.map((b) => ({
-            key: b.name,
-            name: b.name,
-            detail: b.solid ? `${measure(b.volume, 3)} ${unit}³` : "open sheet",
-            regions: Array.isArray(b.faces) ? b.faces : [],
-          })),
-        },
-        {
-          title: "Faces",
-          rows: geometry.faces.map((f, k) => ({
-            key: f.id,
-            name: f.name ? `${f.id} “${f.name}”` : `${f.id} ${f.surface}`,
-            detail: area(f.area),
-            regions: [k],
-          })),
-        },
-      ];
-    }
-    if (stage === "domain") {
-      if (!geometry) return [];
-      const own = stateOf(variant, "domain").settings;
-      const closed = (own?.closed as string[] | undefined) ?? [];
-      const inside = own?.where === "inside";
-      const where =
-        own?.where === "around" ? "The fluid is around the part" : "The part is the fluid";
-      // those of the largest space first; ticking one must not move it
-      const main = geometry.spaces[0]?.openings ?? [];
-      const sorted = [...geometry.openings].sort(
-        (a, b) => Number(main.includes(b.name)) - Number(main.includes(a.name)),
-      );
-      return [
-        {
-          title: "Openings",
-          note: inside || !own ? undefined : `${where}: nothing is closed.`,
-          rows: sorted.map((o) => ({
-            key: o.name,
-            name: o.name,
-            detail: `⌀ ${measure(o.diameter, 3)} ${unit}`,
-            regions: [],
-            at: o.centre,
-            ticked: closed.includes(o.name),
-            tick: inside
-              ? () =>
-                  settings.mutate({
-                    domain: {
-                      closed: closed.includes(o.name)
-                        ? closed.filter((c) => c !== o.name)
-                        : [...closed, o.name],
-                    },
-                  })
-              : undefined,
-          })),
-        },
-      ];
-    }
-    if (!domain) return [];
-    const patches = reportOf(variant, "patches")?.patches ?? [];
-    const number = new Map(domain.faces.map((f, k) => [f.id, k]));
-    const setting = (stateOf(variant, "patches").settings?.patches ?? []) as PatchSetting[];
-    const rows: Row[] = patches.map((p, k) => ({
-      key: p.name,
-      name: p.name,
-      detail: area(p.area),
-      regions: p.faces.map((f) => number.get(f) ?? -1).filter((r) => r >= 0),
-      swatch: { kind: p.kind, index: k },
-      rename: (name) =>
-        settings.mutate({
-          patches: { patches: setting.map((s) => (s.name === p.name ? { ...s, name } : s)) },
-        }),
-    }));
-    const out: Section[] = [{ title: "Patches", rows }];
-    if (stage === "patches" && (domain.zones ?? []).length > 1)
-      out.push({
-        title: "Zones",
-        rows: domain.zones.map((z, k) => ({
-          key: z.name,
-          name: z.kind === "solid" ? `${z.name} (solid)` : z.name,
-          detail: `${measure(z.volume, 3)} ${unit}³`,
-          regions: domain.faces.flatMap((f, n) => (f.zones?.includes(k) ? [n] : [])),
-        })),
-      });
-    if (stage === "patches")
-      out.push({
-        title: "Faces of the fluid",
-        rows: domain.faces.map((f, k) => ({
-          key: f.id,
-          name: f.id,
-          detail: area(f.area),
-          regions: [k],
-        })),
-      });
-    else {
-      const mesh = reportOf(variant, "volume");
-      out.push({
-        title: "Zones",
-        rows: (domain.zones ?? []).map((z, k) => ({
-          key: z.name,
-          name: z.kind === "solid" ? `${z.name} (solid)` : z.name,
-          detail:
-            mesh && domain.zones.length === 1
-              ? `${count(mesh.cells)} cells`
-              : `${measure(z.volume, 3)} ${unit}³`,
-          regions: domain.faces.flatMap((f, n) => (f.zones?.includes(k) ? [n] : [])),
-        })),
-      });
-    }
-    return out;
-  }, [variant, stage, unit, settings.mutate]);
 }

@@ -3,32 +3,19 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { binary } from "../api/client";
 import { useView } from "../api/queries";
 import { measure } from "../parts/numbers";
+import { pageOf } from "../stages/registry";
+import { useSwatch } from "../stages/sizing/Swatch";
 import { colourOf, PATTERN, RAMP } from "../view/palette";
 import { useViewStore } from "../view/store";
 import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
 import { Compass } from "./Compass";
-import { CountedEnds } from "./CountedEnds";
-import { patchOfFace, reportOf, stateOf, useBench } from "./context";
-import { EnclosureHandles } from "./EnclosureHandles";
+import { metricOf, patchOfFace, reportOf, stateOf, useBench } from "./context";
 import { Overlay } from "./Overlay";
-import { RegionShapes } from "./RegionShapes";
 import { useRuler } from "./Ruler";
 import { Selection } from "./Selection";
 import { SliceRail, shareOf } from "./SliceRail";
-import { Swatches, useSwatch } from "./Swatch";
 import { Tools } from "./Tools";
 import { usePinPlacing } from "./usePinPlacing";
-
-/** Which stage's result is drawn at a stage: its own, or the nearest before it that exists. */
-const DRAWN: Record<string, string[]> = {
-  geometry: ["geometry"],
-  domain: ["domain", "geometry"],
-  patches: ["domain", "geometry"],
-  sizing: ["domain", "geometry"],
-  surface: ["surface", "domain", "geometry"],
-  volume: ["volume", "surface", "domain", "geometry"],
-  case: ["volume", "surface", "domain", "geometry"],
-};
 
 /** Faces of an enclosure are looked through from outside, so that the body in it shows. */
 const ENCLOSING = ["far", "symmetry"];
@@ -39,14 +26,16 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   const { variant, stage, job } = useBench();
   const host = useRef<HTMLDivElement>(null);
   const [view, setView] = useState<Viewport | null>(null);
-  const drawn = (DRAWN[stage] ?? ["geometry"]).find((s) => stateOf(variant, s).product) ?? null;
+  const page = pageOf(stage);
+  const drawn = page.draws.find((s) => stateOf(variant, s).product) ?? null;
   const product = drawn ? stateOf(variant, drawn).product : null;
   const store = useViewStore();
-  const earlier = stage === "geometry" && drawn === "geometry" && store.before;
+  const shown = drawn ? pageOf(drawn) : null;
+  const earlier = Boolean(page.part && shown?.part && store.before);
   const data = useView(variant.id, drawn, product, earlier);
   const [box, setBox] = useState<Rectangle | null>(null);
   const touchSwatch = useSwatch();
-  const touchRuler = useRuler(drawn === "geometry" ? "geometry" : "domain");
+  const touchRuler = useRuler(shown?.part ? "geometry" : "domain");
   const placePin = usePinPlacing();
   const framed = useRef<string>("");
 
@@ -73,7 +62,8 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   }, []);
 
   // selections refer to faces of the part, or of the fluid: they do not carry over
-  const family = drawn === "geometry" ? "part" : "fluid";
+  const meshed = Boolean(shown?.meshed);
+  const family = shown?.part ? "part" : "fluid";
 
   useEffect(() => {
     if (!view) return;
@@ -108,17 +98,17 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
         region: a.region as Int32Array,
         ...(a.sides && { sides: a.sides as Uint8Array }),
       },
-      drawn === "surface" || drawn === "volume",
+      meshed,
       (a.lines as Float32Array | undefined) ?? null,
       framed.current === frame,
     );
-    const signs = drawn === "geometry";
+    const signs = family === "part";
     view.setEdgeSigns(
       signs ? ((a.free_lines as Float32Array | undefined) ?? null) : null,
       signs ? ((a.branch_lines as Float32Array | undefined) ?? null) : null,
     );
     framed.current = frame;
-  }, [view, data.data, drawn, family, variant.id]);
+  }, [view, data.data, meshed, family, variant.id]);
 
   const looks = useMemo<RegionLook[]>(() => {
     if (family === "part") {
@@ -145,19 +135,16 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new surface needs its lines again
   useEffect(() => {
-    view?.setMeshLines(store.lines && (drawn === "surface" || drawn === "volume"));
-  }, [view, store.lines, drawn, data.data]);
+    view?.setMeshLines(store.lines && meshed);
+  }, [view, store.lines, meshed, data.data]);
 
-  const cells = useCells(view, drawn === "volume" && (stage === "volume" || stage === "case"));
+  const cells = useCells(view, Boolean(page.slices && shown?.slices));
 
   return (
     <section aria-label="Model" className="relative min-h-0 min-w-0 overflow-hidden bg-paper">
       <div ref={host} className="absolute inset-0" />
       {view && <Overlay view={view} />}
-      {view && <EnclosureHandles view={view} />}
-      {view && <RegionShapes view={view} />}
-      {view && <CountedEnds view={view} />}
-      {view && <Swatches view={view} />}
+      {view && page.overlays?.map((Own) => <Own key={Own.name} view={view} />)}
       {box && (
         <div
           aria-hidden="true"
@@ -199,7 +186,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
 
 /** Draw slice or chosen cells; true where the mesh can be sliced. */
 function useCells(view: Viewport | null, possible: boolean): boolean {
-  const { variant } = useBench();
+  const { variant, lists } = useBench();
   const { slice, metric, range } = useViewStore();
   const report = reportOf(variant, "volume");
   const domain = reportOf(variant, "domain");
@@ -238,7 +225,7 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
     }
     if (cells.data) {
       const a = cells.data.arrays;
-      const bad = LOW_IS_BAD.includes(range?.metric ?? metric);
+      const bad = !metricOf(lists, range?.metric ?? metric).large_is_bad;
       view.setCells(
         {
           points: a.points as Float32Array,
@@ -249,35 +236,24 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
         bad ? [most, least] : [least, most],
       );
     }
-  }, [view, wanted, cells.data, slice.axis, slice.side, offset, range, metric, least, most]);
+  }, [view, wanted, cells.data, slice.axis, slice.side, offset, range, metric, least, most, lists]);
   return active;
 }
 
-/** Metrics whose smallest values are the bad ones: the ramp is turned round. */
-export const LOW_IS_BAD = ["smallest_dihedral", "volume"];
-
-export const METRIC_WORDS: Record<string, [string, string]> = {
-  equiangle_skewness: ["Equiangle skewness", ""],
-  non_orthogonality: ["Non-orthogonality", "°"],
-  smallest_dihedral: ["Smallest dihedral angle", "°"],
-  volume: ["Volume", "unit³"],
-  volume_ratio: ["Volume ratio", ""],
-};
-
 function RampScale() {
-  const { variant, unit } = useBench();
+  const { variant, unit, lists } = useBench();
   const { metric, range, slice } = useViewStore();
   const report = reportOf(variant, "volume");
   const key = range?.metric ?? metric;
   const edges = report?.histograms[key]?.edges;
   if (!edges || (!slice.on && !range)) return null;
-  const [words, symbol] = METRIC_WORDS[key] ?? [key, ""];
-  const turned = LOW_IS_BAD.includes(key);
+  const { label, unit: symbol, large_is_bad } = metricOf(lists, key);
+  const turned = !large_is_bad;
   const colours = turned ? [...RAMP].reverse() : [...RAMP];
   return (
     <figure className="absolute bottom-14 right-3 w-52 bg-paper/85 p-1.5">
       <figcaption className="caps">
-        {words} {symbol.replace("unit", unit)}
+        {label} {symbol.replace("unit", unit)}
       </figcaption>
       <div
         className="mt-1 h-2.5 border border-ink"

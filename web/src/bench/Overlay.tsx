@@ -1,8 +1,8 @@
-import type { Pin } from "../api/reports";
 import { measure } from "../parts/numbers";
+import { pageOf } from "../stages/registry";
 import { type Mark, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { reportOf, stateOf, useBench } from "./context";
+import { useBench } from "./context";
 import { RulerLines } from "./Ruler";
 import { useMoves } from "./useMoves";
 
@@ -17,8 +17,9 @@ const TONES: Record<Mark["tone"], string> = {
 export function Overlay({ view }: { view: Viewport }) {
   useMoves(view);
   const stored = useViewStore((s) => s.marks);
-  const { unit } = useBench();
-  const marks = [...useStageMarks(), ...stored];
+  const bench = useBench();
+  const { unit, stage } = bench;
+  const marks = [...(pageOf(stage).marks?.(bench) ?? []), ...stored];
   const length = niceLength(view.unitsPerPixel * 130);
   const pixels = length / view.unitsPerPixel;
   return (
@@ -57,29 +58,4 @@ function niceLength(rough: number): number {
   const power = 10 ** Math.floor(Math.log10(rough));
   const step = [5, 2, 1].find((s) => s * power <= rough) ?? 1;
   return step * power;
-}
-
-/** Marks that belong to the stage: closed openings and the pin, or the places of findings. */
-function useStageMarks(): Mark[] {
-  const { variant, stage } = useBench();
-  if (stage !== "domain") return [];
-  const own = stateOf(variant, "domain").settings;
-  const geometry = reportOf(variant, "geometry");
-  if (!own || !geometry) return [];
-  const closed = own.closed as string[];
-  const marks: Mark[] = geometry.openings
-    .filter((o) => own.where === "inside" && closed.includes(o.name))
-    .map((o) => ({ id: o.name, at: o.centre, text: `${o.name} closed`, tone: "ink" }));
-  const pins = own.pin as Pin[];
-  for (const pin of pins) {
-    if (own.where !== "inside" && pin.kind === "fluid") continue;
-    const text = pin.kind === "dry" ? `keep dry: ${pin.name}` : `${pin.name} here`;
-    marks.push({
-      id: `pin ${pin.name}`,
-      at: pin.at,
-      text: pins.length === 1 ? "fluid here" : text,
-      tone: pin.kind === "dry" ? "caution" : "accent",
-    });
-  }
-  return marks;
 }

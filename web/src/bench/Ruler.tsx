@@ -3,6 +3,7 @@ import { post } from "../api/client";
 import { useSettings } from "../api/queries";
 import type { Operation } from "../api/reports";
 import { measure } from "../parts/numbers";
+import { pageOf } from "../stages/registry";
 import { type Measured, type Place, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
 import { stateOf, useBench } from "./context";
@@ -118,7 +119,7 @@ export function RulerPanel() {
           </div>
         ))}
       </dl>
-      {stage === "geometry" && scalable !== undefined && (
+      {pageOf(stage).part && scalable !== undefined && (
         <p className="mt-1.5 flex items-center gap-1.5">
           This length should be
           <input

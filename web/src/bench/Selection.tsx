@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { ApiError, post } from "../api/client";
 import { measure } from "../parts/numbers";
+import { pageOf } from "../stages/registry";
 import { useViewStore } from "../view/store";
 import { reportOf, stateOf, useBench } from "./context";
 
@@ -18,7 +19,7 @@ export function Selection() {
   const [angle, setAngle] = useState("20");
   const [trouble, setTrouble] = useState("");
   const of =
-    stage === "geometry" || !stateOf(variant, "domain").product
+    pageOf(stage).part || !stateOf(variant, "domain").product
       ? ("geometry" as const)
       : ("domain" as const);
   const faces = reportOf(variant, of)?.faces ?? [];

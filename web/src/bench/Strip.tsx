@@ -1,9 +1,6 @@
-import { count, measure } from "../parts/numbers";
 import { ConditionSign } from "../parts/Sign";
-import { type BenchContext, conditionOf, reportOf, stateOf, useBench } from "./context";
-
-/** Where a stage without a picture of its own borrows one. */
-const BORROWED: Record<string, string> = { patches: "domain", sizing: "domain", case: "volume" };
+import { pageOf } from "../stages/registry";
+import { conditionOf, stateOf, useBench } from "./context";
 
 export function Strip() {
   const bench = useBench();
@@ -27,7 +24,7 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
   const condition = conditionOf(bench, stage);
   const open = bench.stage === stage;
   const state = stateOf(bench.variant, stage);
-  const from = stateOf(bench.variant, BORROWED[stage] ?? stage);
+  const from = stateOf(bench.variant, pageOf(stage).picture ?? stage);
   const picture = from.product && state.condition !== "none";
   return (
     <div
@@ -55,7 +52,7 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
           )}
         </span>
         <span className="flex w-full items-baseline justify-between gap-1 truncate px-2 pb-1 text-[11.5px]">
-          <span className="truncate">{headline(bench, stage)}</span>
+          <span className="truncate">{pageOf(stage).headline(bench)}</span>
           {condition === "running" ? (
             <span className="text-verdigris">{Math.round(100 * (bench.job?.share ?? 0))} %</span>
           ) : (
@@ -77,36 +74,4 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
       )}
     </div>
   );
-}
-
-function headline(bench: BenchContext, stage: string): string {
-  const { variant, unit } = bench;
-  if (stage === "geometry") {
-    const r = reportOf(variant, "geometry");
-    return r ? `${count(r.faces.length)} faces` : "";
-  }
-  if (stage === "domain") {
-    const r = reportOf(variant, "domain");
-    return r ? `${measure(r.volume, 3)} ${unit}³` : "";
-  }
-  if (stage === "patches") {
-    const r = reportOf(variant, "patches");
-    return r ? `${r.patches.length} patches` : "";
-  }
-  if (stage === "sizing") {
-    const r = reportOf(variant, "sizing");
-    if (!r) return "";
-    const cells = r.forecast.cells;
-    return cells < 1e5 ? `≈ ${measure(cells, 2)} cells` : `≈ ${measure(cells / 1e6, 2)} M cells`;
-  }
-  if (stage === "surface") {
-    const r = reportOf(variant, "surface");
-    return r ? `${count(r.triangles)} △` : "";
-  }
-  if (stage === "volume") {
-    const r = reportOf(variant, "volume");
-    return r ? `${count(r.cells)} cells` : "";
-  }
-  const r = reportOf(variant, "case");
-  return r ? (r.valid ? "mesh valid" : "not valid") : "";
 }

@@ -1,3 +1,4 @@
+import { pageOf } from "../stages/registry";
 import { type Tool, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
 import { reportOf, useBench } from "./context";
@@ -10,15 +11,18 @@ const TOOLS: { tool: Tool; words: string; title: string }[] = [
   { tool: "ruler", words: "ruler", title: "measure between places, faces, edges (M)" },
 ];
 
+const ALWAYS: Tool[] = ["turn", "box"];
+
 /** What the pointer does in the model. */
 export function Tools({ view }: { view: Viewport }) {
   const { variant, stage } = useBench();
   const { tool, setTool, before, setBefore, seeThrough, setSeeThrough } = useViewStore();
   const geometry = reportOf(variant, "geometry");
   const domain = reportOf(variant, "domain");
-  const changed = stage === "geometry" && geometry?.log?.some((r) => r.on && !r.problem);
-  const enclosed = stage !== "geometry" && domain?.faces.some((f) => f.role === "far");
-  const ruler = stage === "geometry" || stage === "domain" || stage === "patches";
+  const page = pageOf(stage);
+  const changed = page.part && geometry?.log?.some((r) => r.on && !r.problem);
+  const enclosed = !page.part && domain?.faces.some((f) => f.role === "far");
+  const ruler = page.tools.includes("ruler");
   const sized = reportOf(variant, "sizing") !== null;
   return (
     <>
@@ -36,8 +40,8 @@ export function Tools({ view }: { view: Viewport }) {
         <div role="toolbar" aria-label="Tools" className="flex gap-1 bg-paper/85 p-1">
           {TOOLS.filter(
             (t) =>
-              (ruler || t.tool !== "ruler") &&
-              (t.tool !== "swatch" || (stage === "sizing" && sized)),
+              ALWAYS.includes(t.tool) ||
+              (page.tools.includes(t.tool) && (t.tool !== "swatch" || sized)),
           ).map((t) => (
             <button
               key={t.tool}

@@ -1,6 +1,6 @@
 /** What all parts of the bench share: the variant, the stage at hand, and reports by stage. */
 import { createContext, useContext } from "react";
-import type { Job, StageDescription } from "../api/client";
+import type { Job, Lists, Metric, StageDescription } from "../api/client";
 import type {
   CaseReport,
   DomainReport,
@@ -16,6 +16,7 @@ import type {
 export interface BenchContext {
   variant: Variant;
   stages: StageDescription[];
+  lists: Lists;
   stage: string;
   job: Job | undefined;
   lastJob: Job | undefined;
@@ -51,6 +52,13 @@ interface Reports {
 
 export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): Reports[K] | null {
   return stateOf(variant, stage).report as Reports[K] | null;
+}
+
+/** A metric by its key, whether or not this version knows it. */
+export function metricOf(lists: Lists, key: string): Metric {
+  return (
+    lists.metrics.find((m) => m.key === key) ?? { key, label: key, unit: "", large_is_bad: true }
+  );
 }
 
 /** Patch number of each face of the fluid, by the patches' report; -1 where there is none. */

@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { Face, Feature, PatchSetting } from "../api/reports";
 import { pattern } from "../parts/pattern";
-import { type Enclosure, enclosureLines, handlesOf, stretched } from "./enclosure";
-import { featureRows } from "./features";
+import { type Enclosure, enclosureLines, handlesOf, stretched } from "../stages/domain/enclosure";
+import { featureRows } from "../stages/geometry/features";
 import { moved, safeTolerance } from "./operations";
 import {
   groupsByAngle,

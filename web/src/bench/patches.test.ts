@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { freeName, moveFaces } from "./blanks/PatchesBlank";
+import { freeName, moveFaces } from "../blanks/PatchesBlank";
 
 const PATCHES = [
   { name: "inlet", kind: "inlet", faces: ["a", "b"] },

@@ -5,5 +5,8 @@ Only this package knows the standard's spellings.
 
 from intaglio.formats.cgns.reading import read_cgns
 from intaglio.formats.cgns.writing import cgns_bytes, write_cgns
+from intaglio.formats.format import MeshFormat
 
-__all__ = ["cgns_bytes", "read_cgns", "write_cgns"]
+FORMAT = MeshFormat("CGNS", (".cgns",), read_cgns, lambda mesh, metrics: cgns_bytes(mesh))
+
+__all__ = ["FORMAT", "cgns_bytes", "read_cgns", "write_cgns"]

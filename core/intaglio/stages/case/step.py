@@ -14,9 +14,8 @@ from intaglio.case.case import case_document, inlets
 from intaglio.case.case import findings as case_findings
 from intaglio.errors import StepFailed
 from intaglio.findings import Finding
-from intaglio.formats.cgns import cgns_bytes
+from intaglio.formats.registry import MESH_FORMATS
 from intaglio.formats.stl import patch_files
-from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.quality import cell_metrics, measure
 from intaglio.mesh.report import mesh_findings, patch_rows, report
 from intaglio.parts.model import Product
@@ -56,10 +55,12 @@ def case_step(
     full = report(mesh, found, measured, steps)
     if not full["valid"]:
         raise StepFailed("invalid", "The mesh is not valid: " + " ".join(f.message for f in found))
-    progress(0.3, "writing mesh.cgns")
-    files: dict[str, bytes] = {"mesh.cgns": cgns_bytes(mesh)}
-    progress(0.5, "writing mesh.vtu")
-    files["mesh.vtu"] = vtu_bytes(mesh, cell_metrics(mesh, measured))
+    files: dict[str, bytes] = {}
+    metrics = cell_metrics(mesh, measured)
+    for k, known in enumerate(MESH_FORMATS):
+        file = f"mesh{known.suffixes[0]}"
+        progress(0.3 + 0.4 * k / len(MESH_FORMATS), f"writing {file}")
+        files[file] = known.write(mesh, metrics)
     progress(0.7, "writing patches")
     files |= patch_files(mesh)
     files["case.yaml"] = yaml.safe_dump(document, sort_keys=False, allow_unicode=True).encode()

@@ -1,0 +1,44 @@
+"""What a file format is: one module of this package each, which exposes FORMAT."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.formats.triangles import TriangleFile
+from intaglio.mesh.mesh import Mesh
+
+
+@dataclass(frozen=True)
+class Surface:
+    """What a facet format writes: points (n, 3), triangles (m, 3), group (m,) and the names of the
+    groups, and a line of words for the head."""
+
+    points: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    group: NDArray[np.int32]
+    names: tuple[str, ...]
+    title: str
+
+
+@dataclass(frozen=True)
+class FacetFormat:
+    """A format of triangulated surfaces: its name, its suffixes, how it is read and written."""
+
+    title: str
+    suffixes: tuple[str, ...]
+    read: Callable[[bytes, str], TriangleFile]
+    write: Callable[[Surface], bytes]
+
+
+@dataclass(frozen=True)
+class MeshFormat:
+    """A format of finished meshes. write takes the mesh and metrics (c,) by name."""
+
+    title: str
+    suffixes: tuple[str, ...]
+    read: Callable[[Path], Mesh]
+    write: Callable[[Mesh, dict[str, NDArray[Any]]], bytes]

@@ -1,0 +1,18 @@
+import { reportOf } from "../../bench/context";
+import { useMeshSections } from "../patches/sections";
+import type { StagePage } from "../stage";
+import { CaseConsequences } from "./Consequences";
+
+export const page: StagePage = {
+  key: "case",
+  draws: ["volume", "surface", "domain", "geometry"],
+  slices: true,
+  picture: "volume",
+  tools: [],
+  headline: ({ variant }) => {
+    const r = reportOf(variant, "case");
+    return r ? (r.valid ? "mesh valid" : "not valid") : "";
+  },
+  Consequences: CaseConsequences,
+  useSections: useMeshSections,
+};

@@ -1,0 +1,40 @@
+import { reportOf, useBench } from "../../bench/context";
+import { FactTable } from "../../bench/FactTable";
+import { count, measure } from "../../parts/numbers";
+import { Features } from "./Features";
+
+/** What the part is, in numbers. */
+export function GeometryConsequences() {
+  const { variant, unit } = useBench();
+  const r = reportOf(variant, "geometry");
+  if (!r) return null;
+  return (
+    <>
+      <FactTable
+        rows={[
+          ["File", r.file],
+          ["Unit", `${r.unit}${r.unit_known ? "" : ", not said by the file"}`],
+          ["Overall size", `${r.size.map((s) => measure(s)).join(" × ")} ${unit}`],
+          ["Volume of material", `${measure(r.volume, 6)} ${unit}³`],
+          ["Area", `${measure(r.area, 6)} ${unit}²`],
+          ["Bodies, faces", `${r.bodies.length}, ${count(r.faces.length)}`],
+          ...(r.triangles ? [["Triangles", count(r.triangles)] as [string, string]] : []),
+          ["Closed", <Closed key="closed" closed={r.closed} />],
+        ]}
+      />
+      <Features features={r.features} />
+      <p className="mt-2 text-soft">
+        Is it the right size? If {measure(r.size[0] ?? 0)} {unit} cannot be right, the file was
+        exported in another unit.
+      </p>
+    </>
+  );
+}
+
+function Closed({ closed }: { closed: boolean }) {
+  return closed ? (
+    <span className="text-verdigris">✓ yes</span>
+  ) : (
+    <span className="text-madder">✕ not yet</span>
+  );
+}

@@ -1,0 +1,23 @@
+import { reportOf } from "../../bench/context";
+import { count } from "../../parts/numbers";
+import type { StagePage } from "../stage";
+import { GeometryConsequences } from "./Consequences";
+import { useSections } from "./sections";
+
+export const page: StagePage = {
+  key: "geometry",
+  draws: ["geometry"],
+  part: true,
+  tools: ["ruler"],
+  writes: [
+    ["whole", "as a whole"],
+    ["body", "per body"],
+  ],
+  takesFiles: true,
+  headline: ({ variant }) => {
+    const r = reportOf(variant, "geometry");
+    return r ? `${count(r.faces.length)} faces` : "";
+  },
+  Consequences: GeometryConsequences,
+  useSections,
+};

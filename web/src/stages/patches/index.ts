@@ -1,0 +1,16 @@
+import { reportOf } from "../../bench/context";
+import type { StagePage } from "../stage";
+import { useSections } from "./sections";
+
+export const page: StagePage = {
+  key: "patches",
+  draws: ["domain", "geometry"],
+  picture: "domain",
+  tools: ["ruler"],
+  headline: ({ variant }) => {
+    const r = reportOf(variant, "patches");
+    return r ? `${r.patches.length} patches` : "";
+  },
+  Consequences: () => null,
+  useSections,
+};

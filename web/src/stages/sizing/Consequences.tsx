@@ -1,0 +1,38 @@
+import { reportOf, stateOf, useBench } from "../../bench/context";
+import { type Fact, FactTable } from "../../bench/FactTable";
+import { bytes, duration, measure } from "../../parts/numbers";
+
+/** What the sizes will come to, before anything is meshed. */
+export function SizingConsequences() {
+  const { variant, unit, job } = useBench();
+  const state = stateOf(variant, "sizing");
+  const r = reportOf(variant, "sizing");
+  const domain = reportOf(variant, "domain");
+  const rows: Fact[] = [];
+  if (domain && state.settings) {
+    const largest = state.settings.largest as number;
+    rows.push([
+      "Passage width in largest edges",
+      measure((4 * domain.volume) / domain.area / largest, 3),
+    ]);
+  }
+  if (r && state.condition === "current") {
+    rows.push(["Forecast, cells", `≈ ${measure(r.forecast.cells, 3)}`]);
+    rows.push(["Forecast, wall triangles", `≈ ${measure(r.forecast.triangles, 3)}`]);
+    rows.push(["Forecast, memory", bytes(r.forecast.memory)]);
+    rows.push(["Forecast, time to mesh", duration(r.forecast.seconds)]);
+    rows.push(["Edges on walls", `${measure(r.edge.min, 3)} to ${measure(r.edge.max, 3)} ${unit}`]);
+  }
+  return (
+    <>
+      <FactTable rows={rows} />
+      {state.condition !== "current" && (
+        <p className="mt-2 text-soft">
+          {job?.target === "sizing"
+            ? "Counting what these sizes will make …"
+            : "Lay out the sizes to see how many cells they will make."}
+        </p>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,23 @@
+import { reportOf } from "../../bench/context";
+import { count } from "../../parts/numbers";
+import { useMeshSections } from "../patches/sections";
+import type { StagePage } from "../stage";
+import { SurfaceConsequences } from "./Consequences";
+
+export const page: StagePage = {
+  key: "surface",
+  draws: ["surface", "domain", "geometry"],
+  meshed: true,
+  tools: [],
+  writes: [
+    ["whole", "as a whole"],
+    ["patch", "per patch"],
+  ],
+  facetsOnly: true,
+  headline: ({ variant }) => {
+    const r = reportOf(variant, "surface");
+    return r ? `${count(r.triangles)} △` : "";
+  },
+  Consequences: SurfaceConsequences,
+  useSections: useMeshSections,
+};

@@ -1,0 +1,32 @@
+import { reportOf, useBench } from "../../bench/context";
+import { type Fact, FactTable } from "../../bench/FactTable";
+import { count, measure } from "../../parts/numbers";
+import { Quality } from "./Quality";
+
+const PLURAL: Record<string, string> = {
+  tetrahedron: "Tetrahedra",
+  pyramid: "Pyramids",
+  prism: "Prisms",
+  hexahedron: "Hexahedra",
+  polyhedron: "Polyhedra",
+};
+
+/** Cells by shape, and the quality of the mesh. */
+export function VolumeConsequences() {
+  const { variant, unit } = useBench();
+  const r = reportOf(variant, "volume");
+  return r ? (
+    <>
+      <FactTable
+        rows={[
+          ...Object.entries(r.cells_by_shape ?? { tetrahedron: r.cells }).map(
+            ([shape, n]): Fact => [PLURAL[shape] ?? shape, count(n)],
+          ),
+          ["Points", count(r.points)],
+          ["Volume", `${measure(r.volume, 6)} ${unit}³`],
+        ]}
+      />
+      <Quality report={r} />
+    </>
+  ) : null;
+}

@@ -1,0 +1,19 @@
+import { reportOf } from "../../bench/context";
+import { count } from "../../parts/numbers";
+import { useMeshSections } from "../patches/sections";
+import type { StagePage } from "../stage";
+import { VolumeConsequences } from "./Consequences";
+
+export const page: StagePage = {
+  key: "volume",
+  draws: ["volume", "surface", "domain", "geometry"],
+  meshed: true,
+  slices: true,
+  tools: [],
+  headline: ({ variant }) => {
+    const r = reportOf(variant, "volume");
+    return r ? `${count(r.cells)} cells` : "";
+  },
+  Consequences: VolumeConsequences,
+  useSections: useMeshSections,
+};
