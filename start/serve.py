@@ -148,12 +148,10 @@ def serve() -> None:
             "PYTHONPATH": f"{ROOT / 'core'}:{ROOT / 'server'}",
             "PYTHONUNBUFFERED": "1",
         }
-        _manage(environment, "migrate", "--no-input", "-v", "0")
+        # the checks would load the whole computation, which the server loads anyway
+        _manage(environment, "migrate", "--no-input", "-v", "0", "--skip-checks")
         _manage(environment, "demo")
         services = Services(environment, var)
-        worker = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1"]
-        services.launch("worker", [*worker, "--queues", "jobs", "--name", "worker"])
-        services.launch("watch", [*worker, "--queues", "watch", "--name", "watch"])
         services.launch(
             "server",
             [
@@ -164,6 +162,10 @@ def serve() -> None:
         )  # fmt: skip
         address = f"http://127.0.0.1:{port}"
         _wait_for(address, services)
+        # after the server, so that the page does not wait for them: what is queued waits its turn
+        worker = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1"]
+        services.launch("worker", [*worker, "--queues", "jobs", "--name", "worker"])
+        services.launch("watch", [*worker, "--queues", "watch", "--name", "watch"])
         if port != wanted:
             print(f"Port {wanted} is taken, so another one is used.")
         print(

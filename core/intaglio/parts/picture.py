@@ -60,6 +60,28 @@ def _draw(a, b, depth, ink, slack, dark, width):
                         ink[y + dy, x + dx] = max(ink[y + dy, x + dx], dark)
 
 
+# turns of the view about the vertical that are tried, in degrees; the usual one first
+_TURNS = (0.0, 30.0, -30.0)
+
+
+def _frame(points: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
+    """Axes of the picture as rows: right, down, towards the eye."""
+    best, least = None, np.inf
+    for k, turn in enumerate(np.radians(_TURNS)):
+        c, s = np.cos(turn), np.sin(turn)
+        about = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+        right = np.array([0.87, -0.49, 0.0]) @ about
+        up = np.array([0.22, 0.39, 0.894]) @ about
+        frame = np.stack([right, -up, np.cross(right, up)])
+        span = np.ptp(points @ frame.T, axis=0)
+        # not for a little: parts are best known from the usual side
+        size = max(span[0] / width, span[1] / height) * (1.0 if k == 0 else 1.1)
+        if size < least:
+            best, least = frame, size
+    assert best is not None
+    return best
+
+
 def picture(
     points: NDArray[np.float64],
     triangles: NDArray[np.int32],
@@ -68,18 +90,19 @@ def picture(
     width: int = 480,
     height: int = 210,
 ) -> bytes:
-    """PNG of a surface seen from front, right and above.
+    """PNG of a surface seen from front, right and above, turned so that a long part lies across.
 
-    strong, fine (k, 2, 3): segments drawn heavily (feature edges) and lightly (mesh lines).
+    strong, fine (k, 2, 3): segments drawn heavily (feature edges) and lightly (mesh lines). The
+    picture is as wide and high as what is drawn, up to width and height in pixels.
     """
-    right = np.array([0.87, -0.49, 0.0])
-    up = np.array([0.22, 0.39, 0.894])
-    towards = np.cross(right, up)
-    frame = np.stack([right, -up, towards])
+    frame = _frame(points, width, height)
     p = points @ frame.T
     low, high = p.min(axis=0), p.max(axis=0)
+    span = np.maximum(high - low, 1e-30)
+    zoom = 0.96 * _OVER * min(width / span[0], height / span[1])
+    # cut to what is drawn, so that a frame of any shape can be filled
+    width, height = (max(8, int(np.ceil(zoom * s / (0.96 * _OVER)))) for s in span[:2])
     w, h = width * _OVER, height * _OVER
-    zoom = 0.94 * min(w / max(high[0] - low[0], 1e-30), h / max(high[1] - low[1], 1e-30))
     shift = np.array([w / 2, h / 2, 0]) - zoom * np.array([*(low + high)[:2] / 2, 0])
 
     def screen(x: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -1,5 +1,6 @@
 """Compiling the numeric code once, so that no first run waits for the compiler."""
 
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -34,9 +35,33 @@ def warm() -> None:
         }
         given["surface"] = {"walk_over": 1.0}
         given["volume"] = {"target": 40.0, "passes": 4}
-        run_to("volume", part, "warm", given, MemoryStore())
+        _look_at(part, given)
     cx, _ = delaunay_complex(np.random.default_rng(1).random((40, 3)))
     set_incidence(cx)
     keys = np.zeros(0, np.int64)
     recover_edges(cx, np.array([[0, 1]], np.int32), keys, 40)
     recover_faces(cx, np.array([[0, 1, 2]], np.int32), keys, 40)
+
+
+def _look_at(part: Source, given: dict[str, dict[str, Any]]) -> None:
+    """Mesh a part, then use the mesh as the page and the readers of files do."""
+    import numpy as np
+
+    from intaglio.mesh.drawing import boundary_arrays, slice_arrays
+    from intaglio.mesh.forced import forced_cells
+    from intaglio.mesh.overlap import overlaps
+    from intaglio.mesh.recognising import with_standard_shapes
+    from intaglio.stages.volume import volume_mesh
+
+    store = MemoryStore()
+    states = {s.stage: s for s in run_to("volume", part, "warm", given, store)}
+    product = store.get(str(states["volume"].key))
+    mesh = volume_mesh(product)
+    boundary_arrays(mesh)
+    value = product.arrays["metric_volume"]
+    for flat in (False, True):
+        slice_arrays(mesh, np.array([0.0, 0.0, 1.0]), 10.1, value, flat)
+    forced_cells(mesh, np.arange(3))
+    overlaps(mesh)
+    # the same cells known by their faces alone
+    with_standard_shapes(replace(mesh, shape=np.zeros_like(mesh.shape)))

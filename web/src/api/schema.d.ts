@@ -528,7 +528,7 @@ export interface components {
         };
         ListsShape: {
             metrics: components["schemas"]["MetricShape"][];
-            units: string[];
+            units: components["schemas"]["UnitShape"][];
             patch_kinds: components["schemas"]["WordShape"][];
             zone_kinds: string[];
             cell_shapes: string[];
@@ -661,6 +661,11 @@ export interface components {
         TouchShape: {
             face: number;
             at: number[];
+        };
+        UnitShape: {
+            key: string;
+            /** Format: double */
+            mm: number;
         };
         UploadShape: {
             /** Format: uri */

@@ -9,6 +9,19 @@ import { useBench } from "./context";
 export function Ledger() {
   const [pattern, setPattern] = useState("");
   const { stage } = useBench();
+  // each stage lists its things with hooks of its own: another stage is another component
+  return <StageLedger key={stage} stage={stage} pattern={pattern} setPattern={setPattern} />;
+}
+
+function StageLedger({
+  stage,
+  pattern,
+  setPattern,
+}: {
+  stage: string;
+  pattern: string;
+  setPattern: (pattern: string) => void;
+}) {
   const sections = pageOf(stage).useSections();
   const found = pattern ? regionsOf(sections, pattern) : [];
   return (

@@ -1,12 +1,41 @@
+import type { ReactNode } from "react";
 import { measure } from "../parts/numbers";
 import { type Axis, type Side, useViewStore } from "../view/store";
 import { reportOf, useBench } from "./context";
 
-const SIDES: [Side, string, string][] = [
-  ["behind", "◧", "cells of the plane, and the surface behind it"],
-  ["plane", "▏", "only the cells of the plane"],
-  ["both", "◫", "the whole surface too"],
+/** Signs of the rail, drawn as in a section: the cut heavy, what lies behind it light. */
+const SIDES: [Side, ReactNode, string][] = [
+  [
+    "behind",
+    <g key="behind">
+      <rect x="8" y="3" width="6" height="10" fill="currentColor" opacity="0.35" />
+      <path d="M8 2v12" strokeWidth="2" />
+    </g>,
+    "cells of the plane, and the surface behind it",
+  ],
+  ["plane", <path key="plane" d="M8 2v12" strokeWidth="2" />, "only the cells of the plane"],
+  [
+    "both",
+    <g key="both">
+      <rect x="2" y="3" width="12" height="10" fill="currentColor" opacity="0.35" />
+      <path d="M8 2v12" strokeWidth="2" />
+    </g>,
+    "the whole surface too",
+  ],
 ];
+
+const CUTS: [boolean, ReactNode, string][] = [
+  [false, <path key="whole" d="M2 9l3-4 3 5 3-6 3 5" fill="none" />, "whole cells"],
+  [true, <path key="flat" d="M2 8h12M5 5v6M9 5v6M12 5v6" fill="none" />, "flat cut"],
+];
+
+function Sign({ children }: { children: ReactNode }) {
+  return (
+    <svg viewBox="0 0 16 16" className="h-4 w-4" stroke="currentColor" aria-hidden="true">
+      {children}
+    </svg>
+  );
+}
 
 /** Share of the way along the axis: the chosen one, or where the pin lies. */
 export function shareOf(
@@ -21,11 +50,6 @@ export function shareOf(
   // a pin near an end would show next to nothing
   return at > 0.15 && at < 0.85 ? at : 0.5;
 }
-
-const CUTS: [boolean, string, string][] = [
-  [false, "▚", "whole cells"],
-  [true, "▬", "flat cut"],
-];
 
 export function SliceRail() {
   const { variant, unit } = useBench();
@@ -92,10 +116,10 @@ export function SliceRail() {
             title={words}
             aria-label={words}
             aria-pressed={slice.side === side}
-            className={`w-4 text-center ${slice.side === side ? "bg-ink text-paper" : ""}`}
+            className={`p-px ${slice.side === side ? "bg-ink text-paper" : ""}`}
             onClick={() => set({ side })}
           >
-            {sign}
+            <Sign>{sign}</Sign>
           </button>
         ))}
       </div>
@@ -107,10 +131,10 @@ export function SliceRail() {
             title={words}
             aria-label={words}
             aria-pressed={slice.flat === flat}
-            className={`w-5 text-center ${slice.flat === flat ? "bg-ink text-paper" : ""}`}
+            className={`p-px ${slice.flat === flat ? "bg-ink text-paper" : ""}`}
             onClick={() => set({ flat })}
           >
-            {sign}
+            <Sign>{sign}</Sign>
           </button>
         ))}
       </div>

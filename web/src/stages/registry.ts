@@ -20,24 +20,15 @@ const PAGES: StagePage[] = [
 
 const BY_KEY = new Map(PAGES.map((page) => [page.key, page]));
 
-/** A stage that the core has and the page does not know: its settings and findings still show. */
-function plain(key: string): StagePage {
-  return {
-    key,
-    draws: ["volume", "surface", "domain", "geometry"],
-    tools: [],
-    headline: () => "",
-    Consequences: () => null,
-    useSections: () => [],
-  };
-}
-
-const unknown = new Map<string, StagePage>();
+/** For a stage that the core has and the page does not know: its settings and findings show. */
+const PLAIN: Omit<StagePage, "key"> = {
+  draws: ["volume", "surface", "domain", "geometry"],
+  tools: [],
+  headline: () => "",
+  Consequences: () => null,
+  useSections: () => [],
+};
 
 export function pageOf(key: string): StagePage {
-  const found = BY_KEY.get(key) ?? unknown.get(key);
-  if (found) return found;
-  const made = plain(key);
-  unknown.set(key, made);
-  return made;
+  return BY_KEY.get(key) ?? { key, ...PLAIN };
 }

@@ -117,6 +117,26 @@ export function regionBounds(data: SurfaceArrays): THREE.Box3 {
   return box;
 }
 
+/** Half the width and height of a box as seen with a rotation of the camera. */
+export function extents(box: THREE.Box3, way: THREE.Quaternion): [number, number] {
+  const centre = box.getCenter(new THREE.Vector3());
+  const inverse = way.clone().invert();
+  let wide = 1e-9;
+  let high = 1e-9;
+  for (let k = 0; k < 8; k++) {
+    const corner = new THREE.Vector3(
+      k & 1 ? box.max.x : box.min.x,
+      k & 2 ? box.max.y : box.min.y,
+      k & 4 ? box.max.z : box.min.z,
+    )
+      .sub(centre)
+      .applyQuaternion(inverse);
+    wide = Math.max(wide, Math.abs(corner.x));
+    high = Math.max(high, Math.abs(corner.y));
+  }
+  return [wide, high];
+}
+
 /** The segments between neighbouring triangles of different regions, and open edges. */
 export function regionLines(data: SurfaceArrays): Float32Array {
   const { points, triangles, region } = data;

@@ -8,6 +8,7 @@ import { disposeSigns, edgeSigns } from "./edgeSigns";
 import {
   type CellArrays,
   cellGeometry,
+  extents,
   longestStretch,
   regionBounds,
   regionLines,
@@ -17,6 +18,10 @@ import {
 import { RAMP, rgb } from "./palette";
 import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { CELL_FRAGMENT, CELL_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
+
+const UP = new THREE.Vector3(0, 0, 1);
+/** Ways of turning the first view, in degrees about the vertical; the usual one first. */
+const TURNS = [0, 30, -30];
 
 export interface RegionLook {
   colour: string;
@@ -144,7 +149,10 @@ export class Viewport {
       this.scene.add(this.lines);
       this.box = regionBounds(data);
       this.applyPlane();
-      if (!keep) this.fit();
+      if (!keep) {
+        this.turnLongPart();
+        this.fit();
+      }
     }
     this.draw();
   }
@@ -392,26 +400,30 @@ export class Viewport {
     const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
     this.target.copy(centre);
     this.camera.position.copy(centre).addScaledVector(back, this.span * 2);
-    // the corners of the box as seen from here decide the zoom
-    const q = this.camera.quaternion.clone().invert();
-    let wide = 1e-9;
-    let high = 1e-9;
-    for (let k = 0; k < 8; k++) {
-      const c = new THREE.Vector3(
-        k & 1 ? this.box.max.x : this.box.min.x,
-        k & 2 ? this.box.max.y : this.box.min.y,
-        k & 4 ? this.box.max.z : this.box.min.z,
-      )
-        .sub(centre)
-        .applyQuaternion(q);
-      wide = Math.max(wide, Math.abs(c.x));
-      high = Math.max(high, Math.abs(c.y));
-    }
+    this.camera.zoom = 1;
+    this.setFrustum(1.14 * this.halfHeight(this.camera.quaternion));
+  }
+
+  /** Half the height of the frame that holds the corners of the box, seen this way. */
+  private halfHeight(way: THREE.Quaternion): number {
     const w = this.host.clientWidth || 1;
     const h = this.host.clientHeight || 1;
-    const half = 1.14 * Math.max(high, (wide * h) / w);
-    this.camera.zoom = 1;
-    this.setFrustum(half);
+    const [wide, high] = extents(this.box, way);
+    return Math.max(high, (wide * h) / w);
+  }
+
+  /** Turn about the vertical so that a long part lies across the frame and fills it. */
+  private turnLongPart() {
+    const now = this.camera.quaternion.clone();
+    const fits = TURNS.map((degrees) => {
+      const turn = new THREE.Quaternion().setFromAxisAngle(UP, (degrees * Math.PI) / 180);
+      const way = turn.multiply(now);
+      return { way, half: this.halfHeight(way) };
+    });
+    const usual = fits[0]!;
+    const best = fits.reduce((a, b) => (b.half < a.half ? b : a));
+    // not for a little: parts are best known from the usual side
+    if (best.half < 0.9 * usual.half) this.camera.quaternion.copy(best.way);
   }
 
   /** Bring a place to the middle and come nearer. */

@@ -8,10 +8,7 @@ from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.db import transaction
 
-from intaglio.recipe.recipe import plain_settings, read_recipe
 from studies.models import Job, Study
-from studies.store import save_bytes
-from studies.tasks import enqueue
 
 # the file of each demo study, and how far it is run at the start
 DEMOS = (
@@ -27,6 +24,8 @@ ACCOUNT, PASSWORD = "demo", "northmere"
 
 class Command(BaseCommand):
     help = "Create the demo account and queue the demo studies, if they are not there."
+    # a later start has nothing to do here: it must not wait for the computation to load
+    requires_system_checks = []
 
     def handle(self, *args, **options) -> None:
         user, made = get_user_model().objects.get_or_create(username=ACCOUNT)
@@ -42,6 +41,10 @@ class Command(BaseCommand):
             return
         if Job.objects.filter(owner=user, file_name=name).exists():
             return
+        from intaglio.recipe.recipe import plain_settings, read_recipe
+        from studies.store import save_bytes
+        from studies.tasks import enqueue
+
         data = path.read_bytes()
         recipe = read_recipe(Path(settings.ROOT) / "demo/recipes" / f"{path.stem}.yaml")
         given = plain_settings(recipe)

@@ -37,9 +37,7 @@ export function Quality({ report }: { report: VolumeReport }) {
                   >
                     {label}
                     {symbol && (
-                      <span className="text-soft">
-                        {symbol === "°" ? " °" : ` ${symbol.replace("unit", unit)}`}
-                      </span>
+                      <span className="text-soft">{`\u00a0${symbol.replace("unit", unit)}`}</span>
                     )}
                   </button>
                 </td>
