@@ -20,11 +20,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.stages.sizing.step import field_of
-from intaglio.parts.taking import Source
 from intaglio.sizing.octree import SizeField
+from intaglio.stages.sizing.step import field_of
 from intaglio.volume.fill import Filling, fill
 
 ROOT = Path(__file__).resolve().parents[1]

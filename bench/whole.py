@@ -14,9 +14,9 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial import Delaunay
 
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.parts.taking import Source
 from intaglio.volume.delaunay import delaunay
 
 ROOT = Path(__file__).resolve().parents[1]

@@ -20,6 +20,8 @@ import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { CELL_FRAGMENT, CELL_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
 
 const UP = new THREE.Vector3(0, 0, 1);
+/** Height in pixels that scale, ramp and tools take at the bottom. */
+const FOOT = 110;
 /** Ways of turning the first view, in degrees about the vertical; the usual one first. */
 const TURNS = [0, 30, -30];
 
@@ -401,7 +403,13 @@ export class Viewport {
     this.target.copy(centre);
     this.camera.position.copy(centre).addScaledVector(back, this.span * 2);
     this.camera.zoom = 1;
-    this.setFrustum(1.14 * this.halfHeight(this.camera.quaternion));
+    const half = this.halfHeight(this.camera.quaternion);
+    this.setFrustum(half);
+    // above the middle, so that scale, ramp and tools at the bottom cover nothing
+    const up = new THREE.Vector3(0, 1, 0).applyQuaternion(this.camera.quaternion);
+    const down = -(FOOT * half) / (this.host.clientHeight || 1);
+    this.target.addScaledVector(up, down);
+    this.camera.position.addScaledVector(up, down);
   }
 
   /** Half the height of the frame that holds the corners of the box, seen this way. */
@@ -409,7 +417,8 @@ export class Viewport {
     const w = this.host.clientWidth || 1;
     const h = this.host.clientHeight || 1;
     const [wide, high] = extents(this.box, way);
-    return Math.max(high, (wide * h) / w);
+    const room = Math.max(0.5 * h, h - FOOT);
+    return 1.06 * Math.max((high * h) / room, (wide * h) / w);
   }
 
   /** Turn about the vertical so that a long part lies across the frame and fills it. */
