@@ -63,7 +63,8 @@ tell = lambda stage, share, doing: said.append(doing)
 rows = run_to("survey", source, "part", {"survey": {"weight": 2.0}}, store, tell)
 own = {r.stage: r for r in rows}["survey"]
 write_recipe(recipe, "part.stl", "part", {"survey": own.settings}, {"survey": own.reasons}, "mm")
-key = lambda w: {s.stage: s.key for s in states("k", "n", {"survey": {"weight": w}}, lambda k: None)}
+asked = lambda w: states("k", "n", {"survey": {"weight": w}}, lambda k: None)
+key = lambda w: {s.stage: s.key for s in asked(w)}
 try:
     run_to("survey", source, "part", {"survey": {"weight": -1}}, store)
     refused = ""
