@@ -27,6 +27,7 @@ from OCP.TopExp import TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Wire
 
 from intaglio.cad.capping import cap_face, flush_face
+from intaglio.cad.kernel import KERNEL_ERRORS
 from intaglio.cad.normals import face_normal, plane_normal
 from intaglio.cad.part import Part, area, bounds, centroid, volume
 from intaglio.cad.tessellation import tessellate
@@ -138,10 +139,20 @@ def goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: int
     return depth < 0.0
 
 
+_FAILURES: tuple[type[Exception], ...] = (StepFailed, *KERNEL_ERRORS)
+
+
 def openings(part: Part) -> list[Opening]:
     """Openings of a part, largest first."""
+    return find_openings(part)[0]
+
+
+def find_openings(part: Part) -> tuple[list[Opening], list[list[float]]]:
+    """Openings of a part, largest first, and the places of loops that the kernel could not close
+    with a face, so that nothing is known of an opening there."""
     at_edges = faces_at_edges(part)
     found = []
+    lost: list[list[float]] = []
     for number, face in enumerate(part.faces):
         for wire in inner_wires(face):
             edges = edges_of(part, wire)
@@ -149,12 +160,14 @@ def openings(part: Part) -> list[Opening]:
                 continue
             try:
                 cap = _closing_face([part.edges[e] for e in edges], face)
-            except StepFailed:
+            except _FAILURES:
+                rim = np.concatenate([edge_samples(part.edges[e], 9) for e in edges])
+                lost.append(rim.mean(axis=0).tolist())
                 continue
             middle = centroid(cap)
             found.append((area(cap), number, tuple(edges), middle, face_normal(face, middle)))
     found.sort(key=lambda f: (-round(f[0], 6), f[1], f[2]))
-    return [
+    out = [
         Opening(
             f"opening_{k + 1}",
             number,
@@ -166,6 +179,7 @@ def openings(part: Part) -> list[Opening]:
         )
         for k, (size, number, edges, centre, normal) in enumerate(found)
     ]
+    return out, lost
 
 
 def _pieces(part: Part, closed: list[Opening]) -> list[int]:

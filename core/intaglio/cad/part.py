@@ -18,6 +18,8 @@ from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Vertex
 from OCP.TopTools import TopTools_IndexedMapOfShape
 
+from intaglio.errors import StepFailed
+
 
 @dataclass(frozen=True)
 class Part:
@@ -119,11 +121,20 @@ def centroid(shape: TopoDS_Shape) -> NDArray[np.float64]:
 
 
 def bounds(shape: TopoDS_Shape) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Low and high corner of the tight box around a shape."""
+    """Low and high corner of the tight box around a shape. Raises StepFailed if it has none."""
     box = Bnd_Box()
     BRepBndLib.AddOptimal_s(shape, box, False, False)
+    if box.IsVoid():
+        raise StepFailed("no-extent", "A body holds nothing that takes up space.")
     x0, y0, z0, x1, y1, z1 = box.Get()
     return np.array([x0, y0, z0]), np.array([x1, y1, z1])
+
+
+def has_extent(shape: TopoDS_Shape) -> bool:
+    """Whether a shape takes up any space at all."""
+    box = Bnd_Box()
+    BRepBndLib.Add_s(shape, box, False)
+    return not box.IsVoid()
 
 
 def to_bytes(part: Part) -> bytes:

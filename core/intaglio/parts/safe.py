@@ -32,9 +32,10 @@ def _safe_operation(finding: Finding, tolerance: float) -> dict[str, Any] | None
         operation = dict(offer["operation"])
         do = operation["do"]
         if do in _BY_LENGTH:
-            if finding.size <= tolerance and operation[_BY_LENGTH[do]] <= 2 * tolerance:
-                operation[_BY_LENGTH[do]] = min(operation[_BY_LENGTH[do]], tolerance)
-                return operation
+            # an offer without a length leaves it to the tolerance
+            length = operation.get(_BY_LENGTH[do], tolerance)
+            if finding.size <= tolerance and length <= 2 * tolerance:
+                return {**operation, _BY_LENGTH[do]: min(length, tolerance)}
         elif do in _HARMLESS:
             return operation
         elif do == "cap" and finding.size <= tolerance:

@@ -9,10 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
-from intaglio.cad.part import Part, bounds
+from intaglio.cad.part import Part, bounds, has_extent
 from intaglio.cad.read import ACCEPTED as CAD_FILES
 from intaglio.cad.read import compound, read_cad
 from intaglio.cad.read import scaled as scaled_shape
+from intaglio.cad.repair import carried
 from intaglio.cad.tessellation import tessellate
 from intaglio.errors import FileRejected
 from intaglio.facets.motion import scaled as scaled_facets
@@ -115,7 +116,9 @@ def take_in(
             ]
             models.append(_facets(raw, Path(name).stem))
         elif suffix in CAD_FILES:
-            models.append(read_cad(data, name))
+            part, empty = _with_extent(read_cad(data, name), name)
+            found += empty
+            models.append(part)
         else:
             raise FileRejected(
                 "unknown-kind",
@@ -123,6 +126,24 @@ def take_in(
             )
     model = _one(models, "mm" if unit == "file" else unit, unit == "file")
     return Taken(model, known, tuple(found))
+
+
+def _with_extent(part: Part, name: str) -> tuple[Part, list[Finding]]:
+    """The part without bodies that take up no space, which nothing could measure."""
+    kept = [k for k, body in enumerate(part.bodies) if has_extent(body)]
+    if len(kept) == len(part.bodies):
+        return part, []
+    if not kept:
+        raise FileRejected("no-geometry", f"{name} holds no body that takes up space.")
+    gone = [part.body_name(k) for k in range(len(part.bodies)) if k not in kept]
+    found = Finding(
+        "empty-body",
+        "caution",
+        f"{name}: bodies without any face that takes up space were left out: {', '.join(gone)}.",
+        len(gone),
+        cause="The export wrote them empty.",
+    )
+    return carried(part, [part.bodies[k] for k in kept]), [found]
 
 
 def _facets(raw: TriangleFile, stem: str) -> FacetPart:

@@ -9,6 +9,7 @@ import numpy as np
 from intaglio.cad import domain as cad_domain
 from intaglio.cad.features import find_features
 from intaglio.cad.findings import diagnose as diagnose_cad
+from intaglio.cad.kernel import KERNEL_ERRORS
 from intaglio.cad.part import Part, area, volume
 from intaglio.cad.topology import edge_samples
 from intaglio.errors import IntaglioError, SettingRejected, StepFailed
@@ -20,7 +21,7 @@ from intaglio.facets.edges import edge_table
 from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.facets.features import split_by_angle
 from intaglio.facets.part import FacetPart
-from intaglio.findings import Finding
+from intaglio.findings import PLACES, Finding
 from intaglio.parts.model import (
     Model,
     Product,
@@ -78,7 +79,8 @@ def geometry_step(settings: Geometry, source: Source, progress: Progress) -> Pro
         arrays["branch_lines"] = facts.branch_lines.astype(np.float32)
     closed = not any(f.level == "error" for f in found)
     progress(0.8, "looking for openings")
-    openings, spaces, features = _passages(model, closed)
+    openings, spaces, features, lost = _passages(model, closed)
+    found += lost
     progress(0.9, "preparing the picture")
     arrays |= display(view)
     if first is not None:
@@ -214,20 +216,31 @@ def _bodies(model: Model) -> list[dict[str, Any]]:
     return out
 
 
-def _passages(model: Model, closed: bool) -> tuple[list[dict], list[dict], list[dict]]:
-    """Openings, closed spaces behind them, and features that could go."""
+_FAILURES: tuple[type[Exception], ...] = (IntaglioError, *KERNEL_ERRORS)
+
+
+def _passages(
+    model: Model, closed: bool
+) -> tuple[list[dict], list[dict], list[dict], list[Finding]]:
+    """Openings, closed spaces behind them, features that could go, and findings where the kernel
+    failed to tell."""
+    trouble: list[Finding] = []
     low, high = limits(model)
     scale = float(np.linalg.norm(high - low))
     spaces: list[cad_domain.Space] | list[FacetSpace]
     if isinstance(model, Part):
         if not model.solids:
-            return [], [], []
+            return [], [], [], []
+        found: list[cad_domain.Opening] = []
+        spaces = []
         try:
             host = passages_part(model)
-            found = cad_domain.openings(host)
+            found, lost = cad_domain.find_openings(host)
+            if lost:
+                trouble.append(_lost_openings(lost))
             spaces = cad_domain.spaces(host, found) if found or len(host.faces) > 1 else []
-        except IntaglioError:
-            found, spaces = [], []
+        except _FAILURES as error:
+            trouble.append(_unknown_spaces(error))
         rows = [{**dataclasses.asdict(o), "centre": rounded(list(o.centre), scale)} for o in found]
         features = [
             {**dataclasses.asdict(f), "faces": [f"face_{n + 1}" for n in f.faces]}
@@ -256,6 +269,31 @@ def _passages(model: Model, closed: bool) -> tuple[list[dict], list[dict], list[
             for s in spaces
         ],
         features,
+        trouble,
+    )
+
+
+def _lost_openings(places: list[list[float]]) -> Finding:
+    return Finding(
+        "opening-lost",
+        "caution",
+        "Openings that no face could be laid over, so that they cannot be closed in Domain.",
+        len(places),
+        places[:PLACES],
+        "Cap the hole in Geometry, or rebuild the faces around it.",
+        cause="The CAD kernel could not make a face on the rim.",
+    )
+
+
+def _unknown_spaces(error: Exception) -> Finding:
+    why = error.message if isinstance(error, IntaglioError) else type(error).__name__
+    return Finding(
+        "spaces-unknown",
+        "caution",
+        f"The spaces that the part encloses could not be told: {why}",
+        places=error.places[:PLACES] if isinstance(error, IntaglioError) else [],
+        advice="Repair what is found above, or take the fluid around the part or as the part.",
+        cause="The CAD kernel failed on this geometry.",
     )
 
 
