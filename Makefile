@@ -9,12 +9,15 @@ build: install
 run: build
 	@exec .venv/bin/python -m start.serve
 
+# the core by two workers, a file at a time; what watches the clock or drives the page alone
 test: build lint
-	@.venv/bin/python -m pytest
+	@.venv/bin/python -m pytest -n 2 --dist loadfile tests/core
+	@.venv/bin/python -m pytest tests/server tests/screens
 	@cd web && npm run --silent test
 
 quick: build
-	@.venv/bin/python -m pytest -m "not slow and not screens"
+	@.venv/bin/python -m pytest -n 2 --dist loadfile -m "not slow" tests/core
+	@.venv/bin/python -m pytest -m "not slow" tests/server
 
 lint: install
 	@.venv/bin/ruff format --check core server start tests demo bench
@@ -23,7 +26,7 @@ lint: install
 	@cd web && npm run --silent check
 
 bench: install
-	@for name in delaunay surface fill whole facets; do .venv/bin/python -m bench.$$name || exit 1; done
+	@for name in delaunay surface fill whole facets any_cells; do .venv/bin/python -m bench.$$name || exit 1; done
 
 types: install
 	@.venv/bin/python -m start.schema

@@ -13,57 +13,19 @@ import gc
 import json
 import multiprocessing
 import time
-from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import Delaunay
 
-from intaglio.parts.taking import Source
-from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.recipe import plain_settings, read_recipe
-from intaglio.sizing.octree import SizeField
-from intaglio.stages.sizing.step import field_of
-from intaglio.volume.fill import Filling, fill
+from bench.models import surfaced
+from intaglio.volume.fill import fill
 
-ROOT = Path(__file__).resolve().parents[1]
-
-
-@dataclass(frozen=True)
-class Surfaced:
-    """A surface mesh, ready to be filled, and how long it took."""
-
-    points: NDArray[np.float64]
-    triangles: NDArray[np.int32]
-    region: NDArray[np.int32]
-    field: SizeField
-    seconds: float
-
-
-def ejector_surface(smallest: float, largest: float) -> Surfaced:
-    """The ejector's surface mesh at these sizes (mm)."""
-    recipe = read_recipe(ROOT / "demo/recipes/ejector.yaml")
-    settings = plain_settings(recipe)
-    settings["sizing"] |= {"smallest": smallest, "largest": largest}
-    source = Source(recipe.parts[0].name, recipe.parts[0].read_bytes())
-    store = MemoryStore()
-    states = {s.stage: s for s in run_to("surface", source, recipe.name, settings, store)}
-    product, sizing = (store.get(str(states[k].key)) for k in ("surface", "sizing"))
-    points, triangles, region = (
-        np.ascontiguousarray(product.arrays[k]) for k in ("points", "triangles", "region")
-    )
-    seconds = product.report["step"]["seconds"]
-    return Surfaced(points, triangles, region, field_of(sizing), seconds)
-
-
-def filled(s: Surfaced) -> Filling:
-    return fill(s.points, s.triangles, s.region, s.field)
-
-
-def ejector(smallest: float, largest: float) -> Filling:
-    """The ejector filled at these sizes (mm)."""
-    return filled(ejector_surface(smallest, largest))
+# model and factor on the sizes of its recipe
+ROWS = (
+    ("ejector", 1.0), ("ejector", 0.47), ("ejector", 0.385),
+    ("drum", 1.0), ("drum", 0.5),
+    ("cooler", 1.0),
+)  # fmt: skip
 
 
 def _resident(key: str) -> float:
@@ -73,23 +35,27 @@ def _resident(key: str) -> float:
     return 0.0
 
 
-def measure(smallest: float, largest: float) -> dict[str, float]:
+def measure(name: str, factor: float) -> dict[str, float | str]:
     """Cells, rates, ratio and bytes per cell of one filling."""
-    ejector(6.0, 9.0)  # loads the compiled code
-    surface = ejector_surface(smallest, largest)
+    small = surfaced("ejector", 2.2)  # loads the compiled code
+    fill(small.points, small.triangles, small.region, small.field, sides=small.sides)
+    surface = surfaced(name, factor)
     # give back what the surface's making left, so that the filling cannot use it unseen
     gc.collect()
     ctypes.CDLL("libc.so.6").malloc_trim(0)
     Path("/proc/self/clear_refs").write_text("5")
     before = _resident("VmRSS")
     started = time.perf_counter()
-    made = filled(surface)
+    made = fill(
+        surface.points, surface.triangles, surface.region, surface.field, sides=surface.sides
+    )
     seconds = time.perf_counter() - started
     peak = _resident("VmHWM") - before
     cells = len(made.tets)
     started = time.perf_counter()
     peer = len(Delaunay(made.points).simplices) / (time.perf_counter() - started)
     return {
+        "model": name,
         "cells": cells,
         "seconds": seconds,
         "cells_per_second": cells / seconds,
@@ -104,16 +70,18 @@ def main() -> None:
     parser.add_argument("--json", action="store_true")
     as_json = parser.parse_args().json
     rows = []
-    for sizes in ((1.6, 4.0), (0.75, 2.0), (0.6, 1.58)):
+    for row in ROWS:
         # a process each: memory that an earlier filling gave back would hide what a later one needs
         with multiprocessing.get_context("spawn").Pool(1) as pool:
-            rows.append(pool.apply(measure, sizes))
+            rows.append(pool.apply(measure, row))
     if as_json:
         print(json.dumps(rows[-1] | {"rows": rows}, indent=1))
         return
-    print(f"{'cells':>10}{'seconds':>9}{'cells/s':>10}{'peer/s':>10}{'ratio':>7}{'bytes/cell':>12}")
+    print(
+        f"{'model':<10}{'cells':>10}{'seconds':>9}{'cells/s':>10}{'peer/s':>10}{'ratio':>7}{'bytes/cell':>12}"
+    )
     for r in rows:
-        print(f"{r['cells']:>10,.0f}{r['seconds']:>9.1f}{r['cells_per_second']:>10,.0f}"
+        print(f"{r['model']:<10}{r['cells']:>10,.0f}{r['seconds']:>9.1f}{r['cells_per_second']:>10,.0f}"
               f"{r['peer_per_second']:>10,.0f}{r['ratio_fill']:>7.2f}"
               f"{r['bytes_per_tet']:>12,.0f}")  # fmt: skip
 

@@ -10,23 +10,24 @@ import time
 import numpy as np
 from scipy.spatial import Delaunay
 
-from bench.fill import ejector_surface
+from bench.models import MODELS, surfaced
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--json", action="store_true")
     as_json = parser.parse_args().json
-    ejector_surface(6.0, 9.0)  # loads the compiled code
+    surfaced("ejector", 2.2)  # loads the compiled code
     points = np.random.default_rng(1).random((100_000, 3))
     started = time.perf_counter()
     peer = len(Delaunay(points).simplices) / (time.perf_counter() - started)
     rows = []
-    for smallest, largest in ((1.6, 4.0), (0.75, 2.0)):
-        made = ejector_surface(smallest, largest)
+    for name, factor in [(m, 1.0) for m in MODELS] + [("ejector", 0.47)]:
+        made = surfaced(name, factor)
         rate = len(made.triangles) / made.seconds
         rows.append(
             {
+                "model": name,
                 "triangles": len(made.triangles),
                 "seconds": made.seconds,
                 "triangles_per_second": rate,
@@ -36,9 +37,9 @@ def main() -> None:
     if as_json:
         print(json.dumps(rows[-1] | {"peer_per_second": peer, "rows": rows}, indent=1))
         return
-    print(f"{'triangles':>10}{'seconds':>9}{'triangles/s':>13}{'ratio':>8}")
+    print(f"{'model':<10}{'triangles':>10}{'seconds':>9}{'triangles/s':>13}{'ratio':>8}")
     for r in rows:
-        print(f"{r['triangles']:>10,}{r['seconds']:>9.1f}{r['triangles_per_second']:>13,.0f}"
+        print(f"{r['model']:<10}{r['triangles']:>10,}{r['seconds']:>9.1f}{r['triangles_per_second']:>13,.0f}"
               f"{r['ratio_surface']:>8.3f}")  # fmt: skip
 
 

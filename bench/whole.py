@@ -1,4 +1,4 @@
-"""The ejector from part to filled volume at three sizes, against the standard Delaunay routine.
+"""Demo models from part to filled volume at two sizes each, against the standard Delaunay routine.
 
 The peer is `scipy.spatial.Delaunay` on the very points of each finished mesh, in the same run:
 its bare rate, without a boundary to recover, sizes to follow or quality to reach.
@@ -9,28 +9,17 @@ its bare rate, without a boundary to recover, sizes to follow or quality to reac
 import argparse
 import json
 import time
-from pathlib import Path
 
 import numpy as np
 from scipy.spatial import Delaunay
 
-from intaglio.parts.taking import Source
-from intaglio.recipe.plan import MemoryStore, run_to
-from intaglio.recipe.recipe import plain_settings, read_recipe
+from bench.models import MODELS, run
 from intaglio.volume.delaunay import delaunay
 
-ROOT = Path(__file__).resolve().parents[1]
-SIZES = {"coarse": (3.0, 6.0), "medium": (1.6, 4.0), "fine": (1.0, 2.5)}
 
-
-def measure(name: str, smallest: float, largest: float) -> dict[str, float | str]:
-    """One row: counts, seconds of surface and volume, rates, and the ratios."""
-    recipe = read_recipe(ROOT / "demo/recipes/ejector.yaml")
-    settings = plain_settings(recipe)
-    settings["sizing"] |= {"smallest": smallest, "largest": largest}
-    source = Source(recipe.parts[0].name, recipe.parts[0].read_bytes())
-    store = MemoryStore()
-    states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}
+def measure(name: str, factor: float) -> dict[str, float | str]:
+    """One row: counts, seconds of surface and volume, rates, ratios, and the forecast's."""
+    states, store = run(name, factor, "volume")
     seconds = {k: s.report["step"]["seconds"] for k, s in states.items() if s.report}
     product = store.get(str(states["volume"].key))
     points = np.ascontiguousarray(product.arrays["points"])
@@ -41,9 +30,11 @@ def measure(name: str, smallest: float, largest: float) -> dict[str, float | str
     own = len(delaunay(points))
     own_seconds = time.perf_counter() - started
     cells = product.report["cells"]
+    sizing = states["sizing"].report
+    assert sizing is not None
     rate = cells / seconds["volume"]
     return {
-        "size": name,
+        "model": name,
         "cells": cells,
         "triangles": states["surface"].report["triangles"] if states["surface"].report else 0,
         "surface_seconds": seconds["surface"],
@@ -52,6 +43,7 @@ def measure(name: str, smallest: float, largest: float) -> dict[str, float | str
         "peer_cells_per_second": peer / peer_seconds,
         "ratio_fill": rate / (peer / peer_seconds),
         "ratio_delaunay": (own / own_seconds) / (peer / peer_seconds),
+        "forecast": sizing["forecast"]["cells"] / cells,
         "smallest_dihedral": product.report["quality"]["smallest_dihedral"]["min"],
         "largest_skewness": product.report["quality"]["equiangle_skewness"]["max"],
     }
@@ -61,18 +53,20 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--json", action="store_true")
     as_json = parser.parse_args().json
-    measure("warm-up", 6.0, 9.0)  # so that no row holds loading of compiled code
-    rows = [measure(name, *sizes) for name, sizes in SIZES.items()]
+    measure("ejector", 2.2)  # so that no row holds loading of compiled code
+    rows = [measure(name, factor) for name in MODELS for factor in (1.5, 1.0)]
     if as_json:
         print(json.dumps(rows, indent=1))
         return
-    print(f"{'':<8}{'cells':>10}{'surface':>10}{'volume':>10}{'cells/s':>10}"
-          f"{'peer/s':>10}{'fill/peer':>11}{'Delaunay/peer':>15}{'dihedral':>10}")  # fmt: skip
+    print(f"{'':<10}{'cells':>10}{'surface':>10}{'volume':>10}{'cells/s':>10}"
+          f"{'peer/s':>10}{'fill/peer':>11}{'Delaunay/peer':>15}"
+          f"{'forecast':>10}{'dihedral':>10}")  # fmt: skip
     for r in rows:
-        print(f"{r['size']:<8}{r['cells']:>10,}{r['surface_seconds']:>9.1f}s"
+        print(f"{r['model']:<10}{r['cells']:>10,}{r['surface_seconds']:>9.1f}s"
               f"{r['volume_seconds']:>9.1f}s{r['cells_per_second']:>10,.0f}"
               f"{r['peer_cells_per_second']:>10,.0f}{r['ratio_fill']:>11.2f}"
-              f"{r['ratio_delaunay']:>15.2f}{r['smallest_dihedral']:>9.1f}°")  # fmt: skip
+              f"{r['ratio_delaunay']:>15.2f}{r['forecast']:>10.2f}"
+              f"{r['smallest_dihedral']:>9.1f}°")  # fmt: skip
 
 
 if __name__ == "__main__":

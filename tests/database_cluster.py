@@ -16,6 +16,9 @@ _folder: Path | None = None
 
 
 def _only_core() -> bool:
+    """Also in a worker of a run that was started for the core alone."""
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        return "INTAGLIO_DB_PORT" not in os.environ
     named = [a for a in sys.argv[1:] if not a.startswith("-") and "tests" in a]
     return bool(named) and all("tests/core" in a for a in named)
 
@@ -23,8 +26,10 @@ def _only_core() -> bool:
 if not _only_core():
     _folder = Path(tempfile.mkdtemp(prefix="intaglio-test-", dir="/var/tmp"))
     _folder.chmod(0o755)
-    _cluster = start(_folder / "database", durable=False)
-    os.environ.update(_cluster.environment("postgres"))
+    # workers have databases of their own in the cluster of the process that started them
+    if "PYTEST_XDIST_WORKER" not in os.environ:
+        _cluster = start(_folder / "database", durable=False)
+        os.environ.update(_cluster.environment("postgres"))
     os.environ["INTAGLIO_VAR"] = str(_folder / "var")
 
 
