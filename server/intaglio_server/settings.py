@@ -82,3 +82,5 @@ JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
 UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))
 CACHE_BYTES = 2 * 2**30
 PRODUCT_CACHE = VAR / "products"
+# results that no present or undoable state reaches are kept this long
+KEEP_HOURS = int(os.environ.get("INTAGLIO_KEEP_HOURS", str(7 * 24)))

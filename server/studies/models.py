@@ -8,13 +8,18 @@ from django.db.models import Q
 
 
 class Product(models.Model):
-    """The immutable result of a step, or an uploaded file (stage `source`), named by its key."""
+    """The immutable result of a step, or an uploaded file (stage `source`), named by its key.
+
+    live: made only to see what settings come to while they are typed; it goes as soon as another
+    takes its place.
+    """
 
     key = models.CharField(primary_key=True, max_length=64)
     stage = models.CharField(max_length=20)
     report = models.JSONField(default=dict)
     sha256 = models.CharField(max_length=64)
     size = models.BigIntegerField()
+    live = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
 
@@ -106,6 +111,7 @@ class Job(models.Model):
     problem = models.JSONField(null=True)
     attempts = models.IntegerField(default=0)
     cancel_asked = models.BooleanField(default=False)
+    live = models.BooleanField(default=False)
     queue_id = models.BigIntegerField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)

@@ -18,7 +18,7 @@ from django.utils import timezone
 
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
-from studies.models import Job, Study, Variant
+from studies.models import Job, Product, Study, Variant
 from studies.store import DatabaseStore, load_bytes
 
 _LOOK = 0.25
@@ -168,7 +168,10 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
             job.study = study
             job.variant = Variant.objects.create(study=study, name="first")
         variant = Variant.objects.select_for_update().get(id=job.variant_id)
+        before = variant.shown.get(job.target)
         variant.shown = {**variant.shown, **message["keys"]}
+        if job.live and before != variant.shown.get(job.target):
+            Product.objects.filter(key=before, live=True).delete()
         variant.save(update_fields=["shown"])
         study = Study.objects.select_for_update().get(id=variant.study_id)
         if job.target == "geometry" and job.source_id != study.source_id:
@@ -183,9 +186,14 @@ def compute_job(job: Job, tell: Any) -> dict[str, str]:
     assert job.source is not None
     source = Source(job.file_name, load_bytes(job.source.key))
     name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
-    states = run_to(job.target, source, name, job.settings, DatabaseStore(), tell)
+    store = DatabaseStore(live=job.target if job.live else None)
+    made = run_to(job.target, source, name, job.settings, store, tell)
     wanted = stages_before(job.target)
-    return {s.stage: s.key for s in states if s.key and s.report is not None and s.stage in wanted}
+    keys = {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
+    if not job.live:
+        # what was made to be looked at is now worth keeping
+        Product.objects.filter(key__in=keys.values(), live=True).update(live=False)
+    return keys
 
 
 def limit_memory() -> None:

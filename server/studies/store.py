@@ -27,7 +27,9 @@ class DamagedProduct(Exception):
         )
 
 
-def save_bytes(key: str, stage: str, report: dict[str, Any], data: bytes) -> Product:
+def save_bytes(
+    key: str, stage: str, report: dict[str, Any], data: bytes, live: bool = False
+) -> Product:
     """Write a product whole or not at all; one that exists is left as it is."""
     with transaction.atomic():
         product, made = Product.objects.get_or_create(
@@ -37,6 +39,7 @@ def save_bytes(key: str, stage: str, report: dict[str, Any], data: bytes) -> Pro
                 "report": report,
                 "sha256": hashlib.sha256(data).hexdigest(),
                 "size": len(data),
+                "live": live,
             },
         )
         if made:
@@ -97,7 +100,11 @@ def _trim() -> None:
 
 
 class DatabaseStore:
-    """The core's store, kept in the database."""
+    """The core's store, kept in the database. live: the stage whose product is made only to be
+    looked at while settings are typed."""
+
+    def __init__(self, live: str | None = None) -> None:
+        self.live = live
 
     def report(self, key: str) -> dict[str, Any] | None:
         return Product.objects.filter(key=key).values_list("report", flat=True).first()
@@ -107,4 +114,5 @@ class DatabaseStore:
         return CoreProduct(arrays, report)
 
     def put(self, key: str, stage: str, product: CoreProduct) -> None:
-        save_bytes(key, stage, product.report, pack(product.arrays, product.report))
+        data = pack(product.arrays, product.report)
+        save_bytes(key, stage, product.report, data, live=stage == self.live)

@@ -47,6 +47,15 @@ async def find_lost_jobs(context, timestamp: int) -> None:
         await take_back(manager, stalled)
 
 
+@app.periodic(cron="17 * * * *")
+@app.task(name="sweep_products", queue="watch", queueing_lock="sweep_products", pass_context=False)
+def sweep_products(timestamp: int) -> None:
+    """Once an hour remove what nothing reaches any more."""
+    from studies.sweeping import sweep
+
+    log.info("%s products removed", sweep())
+
+
 async def take_back(manager, stalled: QueueJob) -> None:
     """Run a lost job again once; after that, fail it with the reason."""
     if stalled.task_name != "run_job":

@@ -205,3 +205,4 @@ class VariantShape(serializers.Serializer):
 
 class RunShape(serializers.Serializer):
     target = serializers.CharField()
+    live = serializers.BooleanField(default=False)

@@ -154,11 +154,12 @@ class RedoView(UndoView):
 class RunsView(APIView):
     @extend_schema(request=RunShape, responses={202: JobShape})
     def post(self, request: Request, variant_id: int) -> Response:
-        """Run all that is out of date up to a stage."""
+        """Run all that is out of date up to a stage. live: only to see what the settings come to;
+        the result is not kept beyond the next such run."""
         variant = variant_of(request.user, variant_id)
         shape = RunShape(data=request.data)
         shape.is_valid(raise_exception=True)
-        target = shape.validated_data["target"]
+        target, live = shape.validated_data["target"], shape.validated_data["live"]
         if target not in BY_KEY:
             raise ValidationError({"detail": f"There is no stage called {target}."})
         for state in variant_states(variant):
@@ -171,6 +172,7 @@ class RunsView(APIView):
                 settings=variant.settings,
                 state__in=[Job.State.WAITING, Job.State.RUNNING],
                 cancel_asked=False,
+                live=live,
             ).first()
             if same is not None:
                 return Response(JobShape(same).data, status=202)
@@ -182,6 +184,7 @@ class RunsView(APIView):
                 file_name=variant.study.file_name,
                 target=target,
                 settings=variant.settings,
+                live=live,
             )
             enqueue(job)
         return Response(JobShape(job).data, status=202)

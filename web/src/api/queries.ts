@@ -129,7 +129,8 @@ export function useRun(variant: number) {
   return useMutation({
     // after the changes that were made before it, so that it runs with them
     scope: { id: `settings ${variant}` },
-    mutationFn: (target: string) => post<Job>(`variants/${variant}/runs`, { target }),
+    mutationFn: (asked: { target: string; live: boolean }) =>
+      post<Job>(`variants/${variant}/runs`, asked),
     onSuccess: (job) =>
       client.setQueryData<Job[]>(["jobs"], (old) =>
         old?.some((j) => j.id === job.id) ? old : merge(old, job),

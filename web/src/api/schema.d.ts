@@ -302,7 +302,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Run all that is out of date up to a stage. */
+        /**
+         * @description Run all that is out of date up to a stage. live: only to see what the settings come to;
+         *     the result is not kept beyond the next such run.
+         */
         post: operations["variants_runs_create"];
         delete?: never;
         options?: never;
@@ -597,6 +600,8 @@ export interface components {
         };
         RunShape: {
             target: string;
+            /** @default false */
+            live: boolean;
         };
         SentenceShape: {
             text: string;

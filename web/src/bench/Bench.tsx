@@ -49,11 +49,14 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
   );
 
   const runTo = useCallback(
-    (target: string) => {
+    (target: string, live = false) => {
       setTrouble(null);
-      run.mutate(target, {
-        onError: (error) => setTrouble(error instanceof ApiError ? error.message : String(error)),
-      });
+      run.mutate(
+        { target, live },
+        {
+          onError: (error) => setTrouble(error instanceof ApiError ? error.message : String(error)),
+        },
+      );
     },
     [run.mutate],
   );

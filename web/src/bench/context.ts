@@ -21,7 +21,8 @@ export interface BenchContext {
   job: Job | undefined;
   lastJob: Job | undefined;
   unit: string;
-  run: (target: string) => void;
+  /** live: only to see what the settings come to, not kept */
+  run: (target: string, live?: boolean) => void;
   openStage: (stage: string) => void;
   show: (place: number[]) => void;
 }

@@ -22,7 +22,7 @@ export function LiveSizing() {
     const timer = setTimeout(() => {
       // once for each change: what fails is not tried again
       seen.current.asked = asked;
-      run("sizing");
+      run("sizing", true);
     }, PAUSE);
     return () => clearTimeout(timer);
   }, [ready, asked, run]);
