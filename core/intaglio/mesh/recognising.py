@@ -19,8 +19,8 @@ from intaglio.mesh.mesh import Mesh
 
 
 @njit(cache=True)
-def _base_of(cell, faces, nodes):
-    """The shape that the numbers of faces and nodes suggest, and the face that is its base."""
+def _bottom_of(cell, faces, nodes):
+    """The shape that the numbers of faces and nodes suggest, and the face that is its bottom."""
     three = four = 0
     tri = quad = -1
     for k in range(faces):
@@ -51,14 +51,14 @@ def _recognised(raw, which, most, shape, out):
     for k in range(which.shape[0]):
         nodes, faces, edges = load_cell(raw, which[k], cell)
         shape[k] = POLYHEDRON
-        kind, base = _base_of(cell, faces, nodes)
+        kind, bottom = _bottom_of(cell, faces, nodes)
         if kind == POLYHEDRON or edges < 0:
             continue
-        size = cell.size[base]
+        size = cell.size[bottom]
         place[:nodes] = -1
         for i in range(size):
-            # the base looks out of the cell; the reference runs the other way
-            place[cell.local[base, size - 1 - i]] = i
+            # the bottom looks out of the cell; the reference runs the other way
+            place[cell.local[bottom, size - 1 - i]] = i
         order = np.full(8, -1, np.int64)
         for j in range(nodes):
             if place[j] >= 0:

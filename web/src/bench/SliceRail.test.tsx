@@ -1,0 +1,52 @@
+// @vitest-environment jsdom
+import { cleanup, fireEvent, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it } from "vitest";
+import { benchWith, onBench } from "../testing/bench";
+import { useViewStore } from "../view/store";
+import { SliceRail } from "./SliceRail";
+
+const slice = () => useViewStore.getState().slice;
+
+describe("the slice rail", () => {
+  afterEach(() => {
+    cleanup();
+    useViewStore.getState().reset();
+  });
+
+  it("is off until it is touched, and goes off again", async () => {
+    onBench(<SliceRail />, benchWith({ stage: "volume" }));
+    expect(slice().on).toBe(false);
+    await userEvent.click(screen.getByRole("button", { name: "slice" }));
+    expect(slice().on).toBe(true);
+    await userEvent.click(screen.getByRole("button", { name: "slice" }));
+    expect(slice().on).toBe(false);
+  });
+
+  it("starts at the pin and moves along the axis", async () => {
+    onBench(<SliceRail />, benchWith({ stage: "volume" }));
+    await userEvent.click(screen.getByRole("button", { name: "slice across x" }));
+    expect(slice()).toMatchObject({ on: true, axis: "x", share: null });
+    // the pin lies in the middle, at 30 of 60
+    expect(screen.getByText(/^30/)).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("position of the slice"), { target: { value: "0.25" } });
+    expect(slice().share).toBe(0.25);
+    expect(screen.getByText(/^15/)).toBeTruthy();
+  });
+
+  it("shows whole cells or the flat cut, one side or both", async () => {
+    onBench(<SliceRail />, benchWith({ stage: "volume" }));
+    expect(screen.getByLabelText("whole cells").getAttribute("aria-pressed")).toBe("true");
+    await userEvent.click(screen.getByLabelText("flat cut"));
+    expect(slice()).toMatchObject({ on: true, flat: true });
+    await userEvent.click(screen.getByLabelText("only the cells of the plane"));
+    expect(slice()).toMatchObject({ flat: true, side: "plane" });
+  });
+
+  it("takes back a choice of cells: one of them is shown", async () => {
+    useViewStore.getState().setRange({ metric: "volume", low: 0, high: 1 });
+    onBench(<SliceRail />, benchWith({ stage: "volume" }));
+    await userEvent.click(screen.getByLabelText("flat cut"));
+    expect(useViewStore.getState().range).toBeNull();
+  });
+});
