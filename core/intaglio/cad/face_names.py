@@ -1,5 +1,7 @@
 """Names of faces, and the size that shares are taken of."""
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from intaglio.cad.part import Part, bounds
@@ -9,7 +11,7 @@ def face_id(number: int) -> str:
     return f"face_{number + 1}"
 
 
-def face_ids(numbers) -> list[str]:
+def face_ids(numbers: Iterable[int]) -> list[str]:
     return [face_id(int(n)) for n in list(numbers)[:200]]
 
 

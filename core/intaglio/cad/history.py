@@ -1,5 +1,7 @@
 """Booleans of the kernel with the source of every face of the result."""
 
+from typing import Any
+
 from OCP.BRepAlgoAPI import BRepAlgoAPI_BooleanOperation, BRepAlgoAPI_Common, BRepAlgoAPI_Cut
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 from OCP.TopTools import TopTools_ListOfShape
@@ -37,7 +39,7 @@ def combined(how: str, first: Part, second: list[TopoDS_Shape]) -> tuple[Part, d
     return out, origins(tool, out, [first.faces, [f for s in second for f in Part(s, "").faces]])
 
 
-def origins(tool, out: Part, sources: list[list[TopoDS_Shape]]) -> dict[int, Origin]:
+def origins(tool: Any, out: Part, sources: list[list[TopoDS_Shape]]) -> dict[int, Origin]:
     """Where each face of a result comes from, by the operation's own record."""
     found: dict[int, Origin] = {}
     for group, faces in enumerate(sources):

@@ -5,6 +5,7 @@ The set operation itself is that of the manifold3d package, whose result is a cl
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import manifold3d
 import numpy as np
@@ -53,7 +54,7 @@ def combined(
     a, b: points, triangles, tag of each triangle; how: difference, intersection or union. Raises
     StepFailed if either is open or nothing is left.
     """
-    act: dict[str, Callable] = {
+    act: dict[str, Callable[..., Any]] = {
         "difference": lambda x, y: x - y,
         "intersection": lambda x, y: x ^ y,
         "union": lambda x, y: x + y,

@@ -6,6 +6,7 @@ hangs together is one side of a wall.
 """
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -74,7 +75,7 @@ def openings(part: FacetPart) -> list[FacetOpening]:
     ]
 
 
-def _rims(part: FacetPart, table: EdgeTable) -> list[tuple]:
+def _rims(part: FacetPart, table: EdgeTable) -> list[tuple[Any, ...]]:
     """Inner loops of flat regions beyond which the surface goes in."""
     two = np.flatnonzero(table.uses == 2)
     one, other = table.half[table.start[two]] // 3, table.half[table.start[two] + 1] // 3

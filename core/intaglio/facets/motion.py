@@ -1,5 +1,6 @@
 """Facets scaled, moved, turned, mirrored, and their regions split by a plane."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -103,7 +104,7 @@ def _cut(
     return out, np.array(heights), np.array(picked, bool)
 
 
-def _pieces(row: list[int], cut: list[bool], node) -> list[list[int]]:
+def _pieces(row: list[int], cut: list[bool], node: Callable[[int, int], int]) -> list[list[int]]:
     """A triangle cut at one or two of its edges."""
     if not any(cut):
         return [row]

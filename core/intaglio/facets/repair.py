@@ -1,6 +1,7 @@
 """Repairs of facets: each takes a part and gives a part and how many things it changed."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,13 @@ from intaglio.facets.edges import EdgeTable, edge_table, pairs_across
 from intaglio.facets.faults import extra_copies, flat_triangles, spikes
 from intaglio.facets.openings import Hole, free_edges
 from intaglio.facets.part import FacetPart, Ints, kept, scale_of, with_triangles
-from intaglio.facets.pieces import find_pieces, pieces_by_pairs, turned_triangles, twin_pieces
+from intaglio.facets.pieces import (
+    Pieces,
+    find_pieces,
+    pieces_by_pairs,
+    turned_triangles,
+    twin_pieces,
+)
 from intaglio.numeric.intersections import crossing_triangles
 
 Repaired = tuple[FacetPart, int]
@@ -128,7 +135,7 @@ def unify_normals(part: FacetPart) -> Repaired:
     return replace(part, triangles=np.ascontiguousarray(triangles, np.int32)), changed
 
 
-def _was_inward(part: FacetPart, groups) -> NDArray[np.bool_]:
+def _was_inward(part: FacetPart, groups: Pieces) -> NDArray[np.bool_]:
     """Pieces inside others whose triangles mostly pointed inward: cavities, not bodies."""
     corner = part.points[part.triangles]
     origin = part.points.mean(axis=0)
@@ -331,7 +338,7 @@ def untangle(part: FacetPart) -> Repaired:
     return part, total
 
 
-def _known(loop: NDArray[np.float64], old: set) -> bool:
+def _known(loop: NDArray[np.float64], old: set[Any]) -> bool:
     """Whether a loop was a hole before."""
     first = (*loop[0], *loop[1])
     return first in old or (*loop[1], *loop[0]) in old

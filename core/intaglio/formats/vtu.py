@@ -37,7 +37,7 @@ def vtu_bytes(mesh: Mesh, cell_data: dict[str, NDArray[np.float64]]) -> bytes:
     blocks: list[bytes] = []
     offset = 0
 
-    def array(name: str, kind: str, data: NDArray, components: int = 1, more: str = "") -> str:
+    def array(name: str, kind: str, data: NDArray[Any], components: int = 1, more: str = "") -> str:
         nonlocal offset
         raw = np.ascontiguousarray(data).tobytes()
         blocks.append(struct.pack("<Q", len(raw)) + raw)
@@ -48,7 +48,7 @@ def vtu_bytes(mesh: Mesh, cell_data: dict[str, NDArray[np.float64]]) -> bytes:
         offset += len(raw) + 8
         return text
 
-    def field(name: str, kind: str, data: NDArray) -> str:
+    def field(name: str, kind: str, data: NDArray[Any]) -> str:
         return array(name, kind, data, 1, f'NumberOfTuples="{len(data)}" ')
 
     about = {

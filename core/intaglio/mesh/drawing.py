@@ -1,15 +1,17 @@
 """Faces of cells as triangles for a screen, which know which of their sides are edges of cells."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.mesh.mesh import Longs, Mesh, fan, rows
 from intaglio.mesh.slices import crossed_cells, flat_cut, outer_faces
 
-Arrays = dict[str, NDArray]
+Arrays = dict[str, NDArray[Any]]
 
 
-def _drawn(start: Longs, nodes: NDArray) -> tuple[NDArray[np.int32], Longs, NDArray[np.uint8]]:
+def _drawn(start: Longs, nodes: NDArray[Any]) -> tuple[NDArray[np.int32], Longs, NDArray[np.uint8]]:
     """Triangles (t, 3) of polygons, the polygon (t,) of each, and its sides (t,): bit i is set
     where the side from corner i to the next is an edge of the polygon, not a diagonal."""
     triangles, polygon = fan(start, nodes)
@@ -35,7 +37,7 @@ def boundary_arrays(mesh: Mesh) -> Arrays:
     }
 
 
-def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray) -> Arrays:
+def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
     """The faces that bound a set of cells, each with the value (c,) of its cell."""
     outline = outer_faces(mesh, cells)
     triangles, polygon, sides = _drawn(outline.start, outline.nodes)
@@ -49,7 +51,7 @@ def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray) -> Arrays:
 
 
 def slice_arrays(
-    mesh: Mesh, normal: NDArray[np.float64], offset: float, value: NDArray, flat: bool
+    mesh: Mesh, normal: NDArray[np.float64], offset: float, value: NDArray[Any], flat: bool
 ) -> tuple[Arrays, int]:
     """What the plane normal · x = offset shows, whole cells or the flat cut, and of how many
     cells."""

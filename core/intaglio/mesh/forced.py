@@ -6,6 +6,7 @@ however it is meshed. Such cells are told apart from those that a better mesh co
 
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -111,7 +112,7 @@ def forced_cells(mesh: Mesh, bad: NDArray[np.int64]) -> Forced:
     least = triangle_angles(mesh.points, triangles).min(axis=1) if len(own) else np.zeros(0)
     edge_ends = np.stack([keys // n, keys % n], axis=1)
     sharpest = opening.min(axis=1) if len(keys) else np.zeros(0)
-    reasons: list[tuple[NDArray, NDArray, NDArray, NDArray, bool]] = [
+    reasons: list[tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any], bool]] = [
         (sharpest / SHARP, sharpest, edge_ends, np.stack([low, high], 1), True),
         (least / THIN, least, triangles, np.repeat(mesh.patch[rim][polygon][:, None], 2, 1), False),
     ]
@@ -150,7 +151,7 @@ def spanning_cells(mesh: Mesh, bad: NDArray[np.int64]) -> NDArray[np.int64]:
     return bad[np.logical_and.reduceat(on_rim[nodes], start[:-1])]
 
 
-def heights(mesh: Mesh, cells: NDArray[np.int64], volume: NDArray[np.float64]) -> NDArray:
+def heights(mesh: Mesh, cells: NDArray[np.int64], volume: NDArray[np.float64]) -> NDArray[Any]:
     """Width (n,) of flat cells. Of a tetrahedron the least distance between opposite edges or
     between a node and its opposite face; of others the volume over half their surface, which is
     the thickness of a plate. volume (c,) of all the mesh's cells."""

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -108,7 +109,7 @@ def face_sizes(mesh: Mesh) -> Longs:
     return np.diff(mesh.face_start)
 
 
-def rows(start: Longs, values: NDArray, which: NDArray) -> tuple[Longs, NDArray]:
+def rows(start: Longs, values: NDArray[Any], which: NDArray[Any]) -> tuple[Longs, NDArray[Any]]:
     """Offsets (k + 1,) and values of the chosen rows of a ragged array."""
     size = start[which + 1] - start[which]
     out_start = np.concatenate([[0], np.cumsum(size)])
@@ -120,7 +121,7 @@ def rows(start: Longs, values: NDArray, which: NDArray) -> tuple[Longs, NDArray]
     return out_start, values[at]
 
 
-def turned_rows(start: Longs, values: NDArray, turned: NDArray[np.bool_]) -> NDArray:
+def turned_rows(start: Longs, values: NDArray[Any], turned: NDArray[np.bool_]) -> NDArray[Any]:
     """Values of a ragged array with some rows the other way round."""
     if not turned.any():
         return values
@@ -135,13 +136,13 @@ def ragged_mean(start: Longs, values: Floats) -> Floats:
     return total / np.diff(start)[:, None]
 
 
-def cell_middles(mesh: Mesh, which: NDArray) -> Floats:
+def cell_middles(mesh: Mesh, which: NDArray[Any]) -> Floats:
     """Mean (k, 3) of the nodes of cells."""
     start, nodes = rows(mesh.cell_start, mesh.cell_nodes, which)
     return ragged_mean(start, mesh.points[nodes])
 
 
-def face_middles(mesh: Mesh, which: NDArray) -> Floats:
+def face_middles(mesh: Mesh, which: NDArray[Any]) -> Floats:
     """Mean (k, 3) of the nodes of faces."""
     start, nodes = rows(mesh.face_start, mesh.face_nodes, which)
     return ragged_mean(start, mesh.points[nodes])
@@ -158,7 +159,7 @@ def fan(start: Longs, nodes: Ints) -> tuple[Ints, Longs]:
     return out.astype(np.int32), polygon
 
 
-def following(start: Longs, nodes: NDArray) -> NDArray:
+def following(start: Longs, nodes: NDArray[Any]) -> NDArray[Any]:
     """For each entry of polygons' nodes the next one around its polygon."""
     after = np.roll(nodes, -1)
     after[start[1:] - 1] = nodes[start[:-1]]

@@ -71,7 +71,7 @@ def per_patch(model: Model, patches: Mapping[str, list[int]]) -> dict[str, Model
     return out
 
 
-def explore_face(part: Part, number: int) -> list:
+def explore_face(part: Part, number: int) -> list[Any]:
     """The face as it is turned in its body."""
     from OCP.TopAbs import TopAbs_ShapeEnum
 

@@ -10,7 +10,7 @@ from intaglio.numeric.boxtree import box_tree, inside_closed
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import sample_facets
 
-# cells per h³ and triangles per h², calibrated on our own meshes; bench/whole.py shows how far they hold
+# cells per h³ and triangles per h², calibrated on our own meshes; see bench/whole.py
 CELLS_PER_CUBE = 10.5
 TRIANGLES_PER_SQUARE = 2.49
 # measured on fillings of 0.1 to 1 million cells: the volume stage's peak over the process before

@@ -6,7 +6,7 @@ is face j of t2. GHOST as a node marks a tetrahedron beyond the convex hull; a f
 tets[t, 0] == FREE. lock[t] holds a bit per face that belongs to the boundary and must stay.
 """
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -66,7 +66,7 @@ def empty_complex(points: NDArray[np.float64], tets: int, room: int = 0) -> Comp
 def grown(cx: Complex, tets: int, points: int) -> Complex:
     """The same complex with room for at least so many rows of tetrahedra and points."""
 
-    def longer(a: NDArray, n: int, fill: int) -> NDArray:
+    def longer(a: NDArray[Any], n: int, fill: int) -> NDArray[Any]:
         if len(a) >= n:
             return a
         out = np.full((n, *a.shape[1:]), fill, a.dtype)

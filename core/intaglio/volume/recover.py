@@ -7,6 +7,7 @@ missing is split at the middle of an edge, in the surface too.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -251,7 +252,7 @@ class SurfaceEdit:
         self.triangles = np.concatenate([self.triangles, np.array(more, np.int32).reshape(-1, 3)])
         self.origin = np.concatenate([self.origin, self.origin[rows]])
 
-    def edges(self, rows: NDArray | slice = slice(None)) -> NDArray[np.int32]:
+    def edges(self, rows: NDArray[Any] | slice = slice(None)) -> NDArray[np.int32]:
         """Edges (e, 2) of the triangles `rows`, low node first, each once."""
         t = np.sort(self.triangles[rows], axis=1).astype(np.int64)
         pairs = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [0, 2]]])
@@ -271,7 +272,7 @@ class Recovered:
 
 
 def _swap_diagonals(
-    cx: Complex, edit: SurfaceEdit, missing: NDArray, region: NDArray, flat: float
+    cx: Complex, edit: SurfaceEdit, missing: NDArray[Any], region: NDArray[Any], flat: float
 ) -> int:
     """Give the surface the complex's diagonal across a missing edge where it is flat enough."""
     p = cx.points
@@ -363,7 +364,7 @@ def recover_surface(
     )
 
 
-def _lost_edges(cx: Complex, edit: SurfaceEdit, broken: NDArray) -> NDArray[np.int32]:
+def _lost_edges(cx: Complex, edit: SurfaceEdit, broken: NDArray[Any]) -> NDArray[np.int32]:
     edges = edit.edges(broken)
     return edges[missing_edges(cx, edges)]
 
@@ -373,7 +374,7 @@ def _edge_keys(edit: SurfaceEdit, n: int) -> NDArray[np.int64]:
     return np.sort(edges[:, 0] * n + edges[:, 1])
 
 
-def _longest_edges(points: NDArray, triangles: NDArray) -> NDArray:
+def _longest_edges(points: NDArray[Any], triangles: NDArray[Any]) -> NDArray[Any]:
     """The longest edge (k, 2) of each triangle, each once."""
     sides = np.stack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]], axis=1)
     length = np.linalg.norm(points[sides[..., 0]] - points[sides[..., 1]], axis=2)

@@ -3,6 +3,7 @@
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import h5py
 import numpy as np
@@ -192,7 +193,7 @@ def _faces_and_cells(
 
 
 def _section(
-    group: h5py.Group, name: str, types: NDArray, start: Longs, nodes: NDArray, first: int
+    group: h5py.Group, name: str, types: NDArray[Any], start: Longs, nodes: NDArray[Any], first: int
 ) -> None:
     """Elements of one type, or of several as the standard's mixed section."""
     if (types == types[0]).all():
@@ -209,7 +210,7 @@ def _section(
 
 
 def _elements(
-    group: h5py.Group, name: str, kind: int, count: int, nodes: NDArray, first: int
+    group: h5py.Group, name: str, kind: int, count: int, nodes: NDArray[Any], first: int
 ) -> h5py.Group:
     section = node(group, name, "Elements_t", np.array([kind, 0], "<i4"))
     span = np.array([first, first + count - 1], "<i4")
@@ -219,7 +220,7 @@ def _elements(
 
 
 def _offset_section(
-    group: h5py.Group, name: str, kind: int, start: Longs, nodes: NDArray, first: int
+    group: h5py.Group, name: str, kind: int, start: Longs, nodes: NDArray[Any], first: int
 ) -> None:
     section = _elements(group, name, kind, len(start) - 1, nodes, first)
     node(section, "ElementStartOffset", "DataArray_t", start.astype("<i4"))

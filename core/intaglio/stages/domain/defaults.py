@@ -73,14 +73,14 @@ def domain_defaults(geometry: Report) -> tuple[dict[str, Any], dict[str, str]]:
     )
 
 
-def flat_ends(faces: list[dict]) -> list[dict]:
+def flat_ends(faces: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """The two opposite flat faces, the whole model on one side of each, farthest apart."""
     if not faces:
         return []
     centres = np.array([f["centre"] for f in faces])
     scale = float(np.linalg.norm(np.ptp(centres, axis=0)))
     flat = [f for f in faces if f["surface"] == "plane" and f["at_end"]]
-    best: tuple[float, list[dict]] = (0.0, [])
+    best: tuple[float, list[dict[str, Any]]] = (0.0, [])
     for a in flat:
         for b in flat:
             if np.dot(a["normal"], b["normal"]) > -0.999:

@@ -294,7 +294,9 @@ def _around(settings: Domain, model: Model) -> tuple[Fluid, list[Finding]]:
     return fluid, _short(settings, shape, low, high, model.unit)
 
 
-def _largest(part: Part, origin: dict[int, tuple[int, int]]) -> tuple[Part, dict]:
+def _largest(
+    part: Part, origin: dict[int, tuple[int, int]]
+) -> tuple[Part, dict[int, tuple[int, int]]]:
     """The largest solid of a result alone: closed cavities of the body are not the fluid."""
     if len(part.solids) == 1:
         single = Part(part.solids[0], part.unit, part.body_names)

@@ -221,7 +221,7 @@ _FAILURES: tuple[type[Exception], ...] = (IntaglioError, *KERNEL_ERRORS)
 
 def _passages(
     model: Model, closed: bool
-) -> tuple[list[dict], list[dict], list[dict], list[Finding]]:
+) -> tuple[list[dict[str, Any]], list[dict[str, Any]], list[dict[str, Any]], list[Finding]]:
     """Openings, closed spaces behind them, features that could go, and findings where the kernel
     failed to tell."""
     trouble: list[Finding] = []

@@ -82,7 +82,7 @@ def patches_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
 
 
 def _by_role(
-    faces: list[dict], zones: list[dict]
+    faces: list[dict[str, Any]], zones: list[dict[str, Any]]
 ) -> list[tuple[str, str, list[Mapping[str, Any]]]]:
     """Patches that follow from how the domain was made: name, kind, faces."""
     out: list[tuple[str, str, list[Mapping[str, Any]]]] = []

@@ -55,14 +55,14 @@ class Sizing:
         least=0.0,
         most=20.0,
     )
-    sizes: list = blank(
+    sizes: list[Any] = blank(
         "sizes",
         "sizes of patches and edges",
         "Where one patch or edge matters more than its shape tells: a throat, a trailing edge.",
         [],
         rows=SIZES,
     )
-    regions: list = blank(
+    regions: list[Any] = blank(
         "regions",
         "refinement regions",
         "Where the flow needs finer cells away from walls: a wake, a jet, a mixing layer.",
