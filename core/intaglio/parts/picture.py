@@ -60,6 +60,8 @@ def _draw(a, b, depth, ink, slack, dark, width):
                         ink[y + dy, x + dx] = max(ink[y + dy, x + dx], dark)
 
 
+# so many times its next longest side makes a part long; others keep the usual view
+_LONG = 2.5
 # turns of the view about the vertical that are tried, in degrees; the usual one first
 _TURNS = (0.0, 30.0, -30.0)
 
@@ -67,7 +69,9 @@ _TURNS = (0.0, 30.0, -30.0)
 def _frame(points: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
     """Axes of the picture as rows: right, down, towards the eye."""
     best, least = None, np.inf
-    for k, turn in enumerate(np.radians(_TURNS)):
+    sides = np.sort(np.ptp(points, axis=0))
+    turns = _TURNS if sides[2] > _LONG * sides[1] else _TURNS[:1]
+    for k, turn in enumerate(np.radians(turns)):
         c, s = np.cos(turn), np.sin(turn)
         about = np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
         right = np.array([0.87, -0.49, 0.0]) @ about

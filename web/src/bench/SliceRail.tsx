@@ -68,7 +68,7 @@ export function SliceRail() {
     <div
       role="group"
       aria-label="Slice"
-      className="absolute right-3 top-10 flex w-14 flex-col items-center gap-1.5 border border-line bg-sheet py-2"
+      className="absolute right-3 top-10 flex w-[66px] flex-col items-center gap-1.5 border border-line bg-sheet py-2"
     >
       <button
         type="button"

@@ -20,6 +20,8 @@ import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { CELL_FRAGMENT, CELL_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
 
 const UP = new THREE.Vector3(0, 0, 1);
+/** So many times its next longest side makes a part long; others keep the usual view. */
+const LONG = 2.5;
 /** Height in pixels that scale, ramp and tools take at the bottom. */
 const FOOT = 110;
 /** Ways of turning the first view, in degrees about the vertical; the usual one first. */
@@ -423,6 +425,11 @@ export class Viewport {
 
   /** Turn about the vertical so that a long part lies across the frame and fills it. */
   private turnLongPart() {
+    const sides = this.box
+      .getSize(new THREE.Vector3())
+      .toArray()
+      .sort((a, b) => b - a);
+    if (sides[0]! < LONG * sides[1]!) return;
     const now = this.camera.quaternion.clone();
     const fits = TURNS.map((degrees) => {
       const turn = new THREE.Quaternion().setFromAxisAngle(UP, (degrees * Math.PI) / 180);
