@@ -170,7 +170,8 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
         variant = Variant.objects.select_for_update().get(id=job.variant_id)
         before = variant.shown.get(job.target)
         variant.shown = {**variant.shown, **message["keys"]}
-        if job.live and before != variant.shown.get(job.target):
+        others = Variant.objects.exclude(id=variant.id).filter(**{f"shown__{job.target}": before})
+        if job.live and before != variant.shown.get(job.target) and not others.exists():
             Product.objects.filter(key=before, live=True).delete()
         variant.save(update_fields=["shown"])
         study = Study.objects.select_for_update().get(id=variant.study_id)

@@ -243,13 +243,28 @@ def test_a_picture_shows_a_sphere_as_a_disc():
     points, triangles = _octahedron_sphere(4)
     none = np.zeros((0, 2, 3))
     image = Image.open(io.BytesIO(picture(points, triangles, none, none, 200, 100)))
-    assert image.size == (200, 100)
+    # as wide and high as the sphere, with a margin
+    assert image.size == (100, 100)
     covered = (np.asarray(image)[..., 3] > 128).mean()
-    # 0.94 of the height as diameter
-    assert covered == pytest.approx(np.pi / 4 * (0.94 * 100) ** 2 / (200 * 100), rel=0.05)
+    # 0.96 of the height as diameter
+    assert covered == pytest.approx(np.pi / 4 * 0.96**2, rel=0.05)
     lined = picture(points, triangles, none, edge_segments(points, triangles), 200, 100)
     dark = np.asarray(Image.open(io.BytesIO(lined)))[..., 0].mean()
     assert dark < np.asarray(image)[..., 0].mean()
+
+
+@pytest.mark.parametrize("axis", range(3))
+def test_the_picture_of_a_long_part_fills_a_wide_frame(axis):
+    """A rod along y would be seen nearly end on; it is turned until it lies across. One that
+    stands stays upright."""
+    points, triangles = _octahedron_sphere(4)
+    points = points.copy()
+    points[:, axis] *= 8
+    none = np.zeros((0, 2, 3))
+    image = Image.open(io.BytesIO(picture(points, triangles, none, none, 400, 200)))
+    wide, high = image.size
+    assert max(wide / 400, high / 200) == pytest.approx(1.0, abs=0.01)
+    assert wide < 100 if axis == 2 else wide > 250
 
 
 def test_edges_once_each():

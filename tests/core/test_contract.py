@@ -31,7 +31,7 @@ MAY = {
         "formats",
         "parts",
     },
-    "recipe": {"numeric", "settings", "parts", "stages", "cad", "volume"},
+    "recipe": {"numeric", "settings", "parts", "stages", "cad", "volume", "mesh"},
     "cli.py": {"settings", "recipe", "stages", "parts", "formats", "mesh"},
 }
 OUTSIDE = {"django", "rest_framework", "procrastinate", "studies", "intaglio_server", "psycopg"}

@@ -68,6 +68,20 @@ def test_live_sizing_leaves_one_result_and_a_run_keeps_it(ada, variant, work):
     assert not Product.objects.get(stage="sizing").live
 
 
+def test_a_live_result_that_another_variant_shows_stays(ada, variant, work):
+    _run(ada, variant, work, live=True)
+    first = _sizing()
+    answer = ada.post(
+        f"/api/studies/{variant.study_id}/variants",
+        {"name": "second", "source": variant.id},
+        format="json",
+    )
+    assert answer.status_code == 201, answer.content
+    ada.patch(f"/api/variants/{variant.id}/settings", LARGER, format="json")
+    _run(ada, variant, work, live=True)
+    assert first < _sizing()
+
+
 def test_a_live_result_that_is_not_shown_goes_within_the_hour(ada, variant, work):
     _run(ada, variant, work, live=True)
     _aged()
