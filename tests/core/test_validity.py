@@ -402,6 +402,27 @@ def test_a_face_split_at_its_middle_covers_its_triangle():
     assert surface_findings(split, points, triangles, region, BEHIND) == []
 
 
+def test_another_diagonal_between_leaning_triangles_is_the_same_surface():
+    """As recovery may take it: two tetrahedra over a pair of triangles bent by 11 degrees."""
+    lift = np.tan(np.radians(5.5)) / np.sqrt(2)
+    points = np.array([[0, 0, lift], [1, 0, 0], [1, 1, lift], [0, 1, 0], [0.5, 0.5, -1]], float)
+    tets = np.array([[0, 1, 3, 4], [1, 2, 3, 4]], np.int32)
+    volume = np.linalg.det(points[tets[:, 1:]] - points[tets[:, :1]])
+    tets[volume < 0] = tets[volume < 0][:, [1, 0, 2, 3]]
+    top = np.array([[0, 1, 3], [1, 2, 3]], np.int32)
+    rest = np.array([[1, 0, 4], [2, 1, 4], [3, 2, 4], [0, 3, 4]], np.int32)
+    patch = np.array([0, 0, 1, 1, 1, 1], np.int32)
+    mesh = tet_mesh(points, tets, np.concatenate([top, rest]), patch,
+                    (Patch("top", "wall"), Patch("rest", "wall")))  # fmt: skip
+    other = np.concatenate([np.array([[0, 1, 2], [0, 2, 3]], np.int32), rest])
+    assert check(mesh) == []
+    assert surface_findings(mesh, points, other, patch, BEHIND[:2]) == []
+    # a third triangle over the same place is one too many
+    thrice = np.concatenate([other, other[:1]])
+    found = surface_findings(mesh, points, thrice, np.append(patch, 0).astype(np.int32), BEHIND[:2])
+    assert [f.code for f in found] == ["surface-lost"]
+
+
 @pytest.mark.parametrize("how", ["sheet", "twice", "moved", "patch", "another"])
 def test_a_surface_that_is_not_the_meshs_is_found(how):
     mesh, points, triangles, region = _own_surface(any_cells.tetrahedra())

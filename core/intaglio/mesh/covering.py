@@ -10,8 +10,9 @@ from intaglio.mesh.polygons import find_polygons
 
 # area vectors depend on the rim alone, so that a change of diagonal keeps them
 _SAME_VECTOR = 1e-9
-# areas themselves change a little where a diagonal changes between nearly co-planar triangles
-_SAME_AREA = 1e-4
+# areas change with a diagonal between triangles that lean to each other by up to 12 degrees (see
+# volume/recover.py), by no more than 1 - cos 12°: far less than a second covering
+_SAME_AREA = 0.022
 
 
 def surface_findings(
