@@ -423,7 +423,7 @@ def test_another_diagonal_between_leaning_triangles_is_the_same_surface():
     assert [f.code for f in found] == ["surface-lost"]
 
 
-@pytest.mark.parametrize("how", ["sheet", "twice", "moved", "patch", "another"])
+@pytest.mark.parametrize("how", ["sheet", "twice", "flap", "moved", "patch", "another"])
 def test_a_surface_that_is_not_the_meshs_is_found(how):
     mesh, points, triangles, region = _own_surface(any_cells.tetrahedra())
     if how == "sheet":
@@ -433,6 +433,10 @@ def test_a_surface_that_is_not_the_meshs_is_found(how):
     elif how == "twice":
         triangles = np.concatenate([triangles, triangles[:1]])
         region = np.append(region, region[0])
+    elif how == "flap":
+        # two triangles back to back: their area vectors cancel, what they cover does not
+        triangles = np.concatenate([triangles, triangles[:1], triangles[:1, ::-1]])
+        region = np.append(region, [region[0], region[0]]).astype(np.int32)
     elif how == "moved":
         points = points + np.array([0, 0, 1e-3])
     elif how == "patch":
