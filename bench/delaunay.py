@@ -13,8 +13,9 @@ import time
 import numpy as np
 from scipy.spatial import Delaunay
 
-from bench.fill import ejector
+from bench.models import surfaced
 from intaglio.volume.delaunay import delaunay
+from intaglio.volume.fill import fill
 
 
 def rates(points: np.ndarray) -> tuple[float, float]:
@@ -31,9 +32,13 @@ def main() -> None:
     parser.add_argument("--json", action="store_true")
     as_json = parser.parse_args().json
     delaunay(np.random.default_rng(0).random((2000, 3)))  # loads the compiled code
+    surface = surfaced("ejector", 0.47)
+    made = fill(
+        surface.points, surface.triangles, surface.region, surface.field, sides=surface.sides
+    )
     rows = {
         "random": np.random.default_rng(1).random((300_000, 3)),
-        "mesh": ejector(1.0, 2.5).points,
+        "mesh": made.points,
     }
     out: dict[str, float] = {}
     for name, points in rows.items():

@@ -17,7 +17,7 @@ def _kernel_folder() -> Path:
     digest = hashlib.sha256()
     for path in sorted(here.rglob("*.py")):
         text = path.read_bytes()
-        if b"njit" in text:
+        if b"njit" in text or b"inlined" in text:
             digest.update(text)
     name = f"kernels-{digest.hexdigest()[:16]}"
     if os.access(here, os.W_OK):

@@ -11,10 +11,11 @@ from intaglio.volume.complex import FREE, N_POINTS, N_TETS, grown, live, place, 
 from intaglio.volume.delaunay import delaunay_complex
 from intaglio.volume.fill import fill
 from intaglio.volume.flips import edge_ring, flip23, remove_edge
-from intaglio.volume.improve import smooth_pass, swap_pass
+from intaglio.volume.improve import swap_pass
 from intaglio.volume.insertion import INSERTED, REFUSED, insert_node
 from intaglio.volume.recover import SurfaceEdit, recover_surface
 from intaglio.volume.shapes import least_sine, volume_length
+from intaglio.volume.smoothing import smooth_pass
 
 
 def _sound(cx):

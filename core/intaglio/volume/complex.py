@@ -39,9 +39,6 @@ class Complex(NamedTuple):
     tally: NDArray[np.int64]  # see the slots above
 
 
-WORK = 1 << 16
-
-
 def empty_complex(points: NDArray[np.float64], tets: int, room: int = 0) -> Complex:
     """A complex with these points, `room` more to come, and room for so many tetrahedra."""
     n = len(points)
@@ -90,12 +87,12 @@ def grown(cx: Complex, tets: int, points: int) -> Complex:
 @njit(cache=True, inline="always")
 def take(cx):
     """A free row for a new tetrahedron; the caller has made sure that there is room."""
-    if cx.tally[1] > 0:
-        cx.tally[1] -= 1
-        t = cx.free[cx.tally[1]]
+    if cx.tally[N_FREE] > 0:
+        cx.tally[N_FREE] -= 1
+        t = cx.free[cx.tally[N_FREE]]
     else:
-        t = np.int32(cx.tally[0])
-        cx.tally[0] += 1
+        t = np.int32(cx.tally[N_TETS])
+        cx.tally[N_TETS] += 1
     cx.lock[t] = 0
     cx.seen[t] = 0
     return t
@@ -103,9 +100,10 @@ def take(cx):
 
 @njit(cache=True, inline="always")
 def release(cx, t):
-    cx.tets[t, 0] = -2
-    cx.free[cx.tally[1]] = t
-    cx.tally[1] += 1
+    """Give row t back."""
+    cx.tets[t, 0] = FREE
+    cx.free[cx.tally[N_FREE]] = t
+    cx.tally[N_FREE] += 1
 
 
 @njit(cache=True, inline="always")
@@ -133,8 +131,8 @@ def place(tets, t, v):
 def gather_star(tets, nbr, seen, at, tally, v, out):
     """Tetrahedra at node v into out; their number, or -1 if out is too short."""
     first = at[v]
-    tally[2] += 1
-    stamp = tally[2]
+    tally[STAMP] += 1
+    stamp = tally[STAMP]
     out[0] = first
     seen[first] = stamp
     n = 1
@@ -165,8 +163,8 @@ def star(cx, v, out):
 def set_incidence(cx):
     """Point every node at one of its tetrahedra."""
     cx.at[:] = -1
-    for t in range(cx.tally[0]):
-        if cx.tets[t, 0] == -2:
+    for t in range(cx.tally[N_TETS]):
+        if cx.tets[t, 0] == FREE:
             continue
         for i in range(4):
             v = cx.tets[t, i]

@@ -14,12 +14,24 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from intaglio.numeric.inlining import inlined
 from intaglio.numeric.order import insertion_order
-from intaglio.numeric.predicates import insphere, orient3d, orient_filter, sphere_filter
+from intaglio.numeric.predicates import orient3d
+from intaglio.volume.cavity import (
+    NOTHING,
+    TOO_LARGE,
+    dig,
+    empty_cavity,
+    is_ghost,
+    number_shell,
+    refill,
+    walk,
+)
 from intaglio.volume.complex import (
     FACE,
+    LAST,
     N_TETS,
-    WORK,
+    STAMP,
     Complex,
     empty_complex,
     glue,
@@ -30,205 +42,62 @@ from intaglio.volume.complex import (
     take,
 )
 
+# free rows kept ready: more than one node's cavity ever takes
+_ROOM = 4096
+# nodes on a shell before its table of edges grows
+_SHELL_NODES = 64
+# a walk among Delaunay tetrahedra always ends
+_NO_LIMIT = 1 << 62
+
 
 class AllCoplanar(ValueError):
     """The points lie in one plane, so that no tetrahedron exists."""
 
 
 @njit(cache=True)
-def _ghost_conflicts(p, tets, nbr, t, v):
-    """Whether the ghost t must go when node v comes: v lies beyond its hull face, or on it."""
+def _insert_range(p, tets, nbr, lock, seen, free, local, tally, face, cavity, start, stop):
+    """Insert nodes start..stop; the node reached before room ran out, or TOO_LARGE."""
+    opposite = np.empty((_SHELL_NODES, _SHELL_NODES), np.int32)
+    for v in range(start, stop):
+        if tally[N_TETS] + _ROOM > tets.shape[0]:
+            return v
+        t = tally[LAST]
+        if is_ghost(tets, t):
+            t = _beside(tets, nbr, t)
+        t = walk(p, tets, nbr, lock, face, t, v, _NO_LIMIT)
+        if _repeats(p, tets, t, v):
+            tally[LAST] = t
+            continue
+        tally[STAMP] += 2
+        n_gone, n_shell = dig(
+            p, tets, nbr, lock, seen, local, face, cavity, t, v, tally[STAMP], NOTHING, True
+        )
+        if n_gone == TOO_LARGE:
+            return TOO_LARGE
+        nodes = number_shell(cavity.base, n_shell, local)
+        if nodes > opposite.shape[0]:
+            opposite = np.empty((2 * nodes, 2 * nodes), np.int32)
+        refill(tets, nbr, seen, free, local, tally, cavity, n_gone, n_shell, v, opposite)
+    return stop
+
+
+@inlined
+def _beside(tets, nbr, t):
+    """The tetrahedron at the hull face of ghost t."""
     i = 0
     while tets[t, i] >= 0:
         i += 1
-    side = orient3d(p, tets[t, FACE[i, 0]], tets[t, FACE[i, 1]], tets[t, FACE[i, 2]], v)
-    if side != 0:
-        return side > 0
-    u = nbr[t, i] >> 2
-    return insphere(p, tets[u, 0], tets[u, 1], tets[u, 2], tets[u, 3], v) > 0
+    return nbr[t, i] >> 2
 
 
-@njit(cache=True)
-def _locate(p, tets, nbr, face, t, v):
-    """A tetrahedron that holds node v, or the ghost beyond the hull face that v sees."""
-    if (tets[t, 0] | tets[t, 1] | tets[t, 2] | tets[t, 3]) < 0:
-        i = 0
-        while tets[t, i] >= 0:
-            i += 1
-        t = nbr[t, i] >> 2
-    x = p[v, 0]
-    y = p[v, 1]
-    z = p[v, 2]
-    came = -1
-    turn = 0
-    while True:
-        moved = False
-        for k in range(4):
-            i = (k + turn) & 3
-            if i == came:
-                continue
-            a = tets[t, face[i, 0]]
-            b = tets[t, face[i, 1]]
-            c = tets[t, face[i, 2]]
-            side = orient_filter(
-                p[a, 0] - x, p[a, 1] - y, p[a, 2] - z,
-                p[b, 0] - x, p[b, 1] - y, p[b, 2] - z,
-                p[c, 0] - x, p[c, 1] - y, p[c, 2] - z,
-            )  # fmt: skip
-            if side == 0:
-                side = orient3d(p, a, b, c, v)
-            if side < 0:
-                other = nbr[t, i]
-                t = other >> 2
-                came = other & 3
-                moved = True
-                break
-        turn += 1
-        if not moved or (tets[t, 0] | tets[t, 1] | tets[t, 2] | tets[t, 3]) < 0:
-            return t
-
-
-@njit(cache=True)
-def _insert_range(p, tets, nbr, seen, free, local, tally, face, start, stop):
-    """Insert nodes start..stop; the node reached before room ran out, -1 if a cavity is too large.
-
-    Rows of the cavity are used again for the tetrahedra that fill it.
-    """
-    gone = np.empty(WORK, np.int32)
-    beyond = np.empty(WORK, np.int32)  # what each new tetrahedron's base meets
-    made = np.empty(WORK, np.int32)
-    base = np.empty((WORK, 3), np.int32)
-    side_of = np.empty((64, 64), np.int32)  # the face at a directed edge of the shell
-    capacity = tets.shape[0]
-    used = tally[0]
-    n_free = tally[1]
-    stamp = tally[2]
-    last = tally[3]
-    reached = stop
-    for v in range(start, stop):
-        if used + 4096 > capacity:
-            reached = v
-            break
-        t = _locate(p, tets, nbr, face, last, v)
-        x = p[v, 0]
-        y = p[v, 1]
-        z = p[v, 2]
-        repeats = False
-        for i in range(4):
-            u = tets[t, i]
-            if u >= 0 and p[u, 0] == x and p[u, 1] == y and p[u, 2] == z:
-                repeats = True
-        if repeats:
-            last = t
-            continue
-        stamp += 2
-        inside = stamp
-        outside = stamp - 1
-        gone[0] = t
-        seen[t] = inside
-        n_gone = 1
-        n_shell = 0
-        k = 0
-        while k < n_gone:
-            t = gone[k]
-            k += 1
-            for i in range(4):
-                code = nbr[t, i]
-                t2 = code >> 2
-                mark = seen[t2]
-                if mark == inside:
-                    continue
-                if mark != outside:
-                    a = tets[t2, 0]
-                    b = tets[t2, 1]
-                    c = tets[t2, 2]
-                    d = tets[t2, 3]
-                    if (a | b | c | d) >= 0:
-                        side = sphere_filter(
-                            p[a, 0] - x, p[a, 1] - y, p[a, 2] - z,
-                            p[b, 0] - x, p[b, 1] - y, p[b, 2] - z,
-                            p[c, 0] - x, p[c, 1] - y, p[c, 2] - z,
-                            p[d, 0] - x, p[d, 1] - y, p[d, 2] - z,
-                        )  # fmt: skip
-                        if side == 0:
-                            side = insphere(p, a, b, c, d, v)
-                    else:
-                        side = 1 if _ghost_conflicts(p, tets, nbr, t2, v) else -1
-                    if side > 0:
-                        seen[t2] = inside
-                        gone[n_gone] = t2
-                        n_gone += 1
-                        continue
-                    seen[t2] = outside
-                a = tets[t, face[i, 0]]
-                b = tets[t, face[i, 1]]
-                c = tets[t, face[i, 2]]
-                base[n_shell, 0] = a
-                base[n_shell, 1] = b
-                base[n_shell, 2] = c
-                local[a] = -1
-                local[b] = -1
-                local[c] = -1
-                beyond[n_shell] = code
-                n_shell += 1
-            if n_gone >= WORK - 8 or n_shell >= WORK - 8:
-                return -1
-        nodes = 0
-        for k in range(n_shell):
-            if k < n_gone:
-                new = gone[k]
-            elif n_free > 0:
-                n_free -= 1
-                new = free[n_free]
-            else:
-                new = np.int32(used)
-                used += 1
-            a = base[k, 0]
-            b = base[k, 1]
-            c = base[k, 2]
-            code = beyond[k]
-            seen[new] = 0
-            made[k] = new
-            tets[new, 0] = a
-            tets[new, 1] = b
-            tets[new, 2] = c
-            tets[new, 3] = v
-            nbr[new, 3] = code
-            nbr[code >> 2, code & 3] = 4 * new + 3
-            if local[a] < 0:
-                local[a] = nodes
-                nodes += 1
-            if local[b] < 0:
-                local[b] = nodes
-                nodes += 1
-            if local[c] < 0:
-                local[c] = nodes
-                nodes += 1
-            base[k, 0] = local[a]
-            base[k, 1] = local[b]
-            base[k, 2] = local[c]
-        for k in range(n_shell, n_gone):
-            tets[gone[k], 0] = -2
-            free[n_free] = gone[k]
-            n_free += 1
-        if nodes > side_of.shape[0]:
-            side_of = np.empty((2 * nodes, 2 * nodes), np.int32)
-        for k in range(n_shell):
-            code = 4 * made[k]
-            side_of[base[k, 1], base[k, 2]] = code
-            side_of[base[k, 2], base[k, 0]] = code + 1
-            side_of[base[k, 0], base[k, 1]] = code + 2
-        for k in range(n_shell):
-            new = made[k]
-            nbr[new, 0] = side_of[base[k, 2], base[k, 1]]
-            nbr[new, 1] = side_of[base[k, 0], base[k, 2]]
-            nbr[new, 2] = side_of[base[k, 1], base[k, 0]]
-        last = made[0]
-    tally[0] = used
-    tally[1] = n_free
-    tally[2] = stamp
-    tally[3] = last
-    return reached
+@inlined
+def _repeats(p, tets, t, v):
+    """Whether node v stands on a node of t."""
+    for i in range(4):
+        u = tets[t, i]
+        if u >= 0 and p[u, 0] == p[v, 0] and p[u, 1] == p[v, 1] and p[u, 2] == p[v, 2]:
+            return True
+    return False
 
 
 @njit(cache=True)
@@ -301,7 +170,7 @@ def _start(cx, a, b, c, d):
                 if cx.tets[ghosts[j], k] == cx.tets[t, i]:
                     fj = k
             glue(cx, ghosts[i], fi, 4 * ghosts[j] + fj)
-    cx.tally[3] = t
+    cx.tally[LAST] = t
 
 
 def delaunay_complex(
@@ -323,12 +192,14 @@ def delaunay_complex(
     order = np.concatenate([order[pick], np.delete(order, pick)])
     cx = empty_complex(points[order], int(7.2 * len(points)) + 8192, room)
     _start(cx, 0, 1, 2, 3)
+    cavity = empty_cavity()
     done = 4
     while done < len(order):
         done = _insert_range(
-            cx.points, cx.tets, cx.nbr, cx.seen, cx.free, cx.local, cx.tally, FACE, done, len(order)
-        )
-        if done < 0:
+            cx.points, cx.tets, cx.nbr, cx.lock, cx.seen, cx.free, cx.local, cx.tally, FACE,
+            cavity, done, len(order),
+        )  # fmt: skip
+        if done == TOO_LARGE:
             raise MemoryError("a point conflicts with too many tetrahedra")
         if done < len(order):
             cx = grown(cx, int(1.4 * len(cx.tets)) + 8192, len(cx.points))

@@ -13,10 +13,11 @@ from intaglio.sizing.octree import SizeField
 from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown
 from intaglio.volume.delaunay import delaunay_complex
 from intaglio.volume.flips import MAX_SIDES, edge_ring
-from intaglio.volume.improve import collapse_pass, smooth_pass, swap_pass, worst_tets
+from intaglio.volume.improve import collapse_pass, swap_pass, worst_tets
 from intaglio.volume.insertion import INSERTED, insert_node
 from intaglio.volume.placing import inner_points
 from intaglio.volume.recover import Recovered, find_face, recover_surface
+from intaglio.volume.smoothing import smooth_pass
 
 Progress = Callable[[float, str], None]
 
@@ -75,8 +76,8 @@ def _flood(cx, held, sides):
     Returns -1, or a triangle at which two zones run into each other or into the outside.
     """
     tets, nbr, lock, zone_of = cx.tets, cx.nbr, cx.lock, cx.zone
-    stack = np.empty(cx.tally[0] + 1, np.int32)
-    for t in range(cx.tally[0]):
+    stack = np.empty(cx.tally[N_TETS] + 1, np.int32)
+    for t in range(cx.tally[N_TETS]):
         zone_of[t] = -1
     for k in range(held.shape[0]):
         for side in range(2):

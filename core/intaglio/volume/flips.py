@@ -10,10 +10,17 @@ import numpy as np
 from numba import njit
 
 from intaglio.numeric.predicates import orient3d
-from intaglio.volume.complex import FACE, glue, place, release, take
+from intaglio.volume.complex import FACE, LAST, N_FREE, N_TETS, glue, place, release, take
 from intaglio.volume.shapes import volume_length
 
+# an edge with more tetrahedra around it is left alone: removing one hardly ever helps
 MAX_SIDES = 9
+
+
+@njit(cache=True)
+def _sound(p, a, b, c, d, floor):
+    """Whether tetrahedron abcd is better than floor, and positive beyond rounding."""
+    return volume_length(p, a, b, c, d) > floor and orient3d(p, a, b, c, d) > 0
 
 
 @njit(cache=True)
@@ -32,15 +39,12 @@ def flip23(cx, t, i, floor):
     if a < 0 or d < 0 or x < 0 or y < 0 or z < 0:
         return False
     p = cx.points
-    if (
-        volume_length(p, x, y, d, a) <= floor
-        or volume_length(p, y, z, d, a) <= floor
-        or volume_length(p, z, x, d, a) <= floor
-    ):
+    if not (
+        _sound(p, x, y, d, a, floor) and _sound(p, y, z, d, a, floor)
+        and _sound(p, z, x, d, a, floor)
+    ):  # fmt: skip
         return False
-    if orient3d(p, x, y, d, a) <= 0 or orient3d(p, y, z, d, a) <= 0 or orient3d(p, z, x, d, a) <= 0:
-        return False
-    if cx.tally[1] < 1 and cx.tally[0] + 1 > cx.tets.shape[0]:
+    if cx.tally[N_FREE] < 1 and cx.tally[N_TETS] + 1 > cx.tets.shape[0]:
         return False
     zone = cx.zone[t]
     outer = np.empty(6, np.int32)
@@ -75,7 +79,7 @@ def flip23(cx, t, i, floor):
         glue(cx, rows[k], 0, 4 * rows[(k + 1) % 3] + 1)
     cx.at[a] = t
     cx.at[d] = t
-    cx.tally[3] = t
+    cx.tally[LAST] = t
     return True
 
 
@@ -167,21 +171,11 @@ def _attach(cx, slot, i, j, code):
 
 
 @njit(cache=True)
-def remove_edge(cx, t, i, j, floor):
-    """Remove the edge of nodes i, j of t if every new shape exceeds floor. True if done."""
-    nodes = np.empty(MAX_SIDES + 1, np.int32)
-    rows = np.empty(MAX_SIDES + 1, np.int32)
-    n = edge_ring(cx.tets, cx.nbr, cx.lock, t, i, j, nodes, rows)
-    if n < 3:
-        return False
-    a = cx.tets[t, i]
-    b = cx.tets[t, j]
-    best = np.empty((MAX_SIDES, MAX_SIDES))
-    split = np.empty((MAX_SIDES, MAX_SIDES), np.int32)
-    if best_triangulation(cx.points, a, b, nodes, n, floor, best, split) <= floor:
-        return False
-    # the triangles, from the splits
-    chosen = np.empty((MAX_SIDES, 3), np.int32)
+def _chosen_triangles(split, n, chosen):
+    """Corners (m, 3), as positions on the ring, of the triangles that `split` stands for; m.
+
+    -1 if the triangulation is incomplete.
+    """
     stack = np.empty((2 * MAX_SIDES, 2), np.int32)
     stack[0, 0] = 0
     stack[0, 1] = n - 1
@@ -195,7 +189,7 @@ def remove_edge(cx, t, i, j, floor):
             continue
         k = split[lo, hi]
         if k < 0:
-            return False
+            return -1
         chosen[m, 0] = lo
         chosen[m, 1] = k
         chosen[m, 2] = hi
@@ -205,69 +199,99 @@ def remove_edge(cx, t, i, j, floor):
         stack[top + 1, 0] = k
         stack[top + 1, 1] = hi
         top += 2
-    p = cx.points
+    return m
+
+
+@njit(cache=True)
+def _between(p, nodes, chosen, m, a, b):
+    """Whether a sees every chosen triangle from below and b from above."""
     for q in range(m):
         x = nodes[chosen[q, 0]]
         y = nodes[chosen[q, 1]]
         z = nodes[chosen[q, 2]]
         if orient3d(p, x, y, z, b) <= 0 or orient3d(p, z, y, x, a) <= 0:
             return False
-    # a new edge inside the ring must not exist already (possible next to a boundary)
-    if cx.tally[0] + 2 * m > cx.tets.shape[0]:
+    return True
+
+
+@njit(cache=True)
+def _outside_of_ring(cx, rows, n, apex, outer, locked):
+    """Of each side of the ring what lies beyond its face with `apex`'s opposite: codes and locks.
+
+    outer (MAX_SIDES, MAX_SIDES) by the side's ends, locked (MAX_SIDES,) by its number.
+    """
+    for k in range(n):
+        r = rows[k]
+        lo = k
+        hi = (k + 1) % n
+        if lo > hi:
+            lo, hi = hi, lo
+        f = place(cx.tets, r, apex)
+        outer[lo, hi] = cx.nbr[r, f]
+        locked[k] = (cx.lock[r] >> f) & 1
+
+
+@njit(cache=True)
+def _put_triangle(cx, nodes, corners, a, b, zone):
+    """The two tetrahedra on one triangle of the ring, joined by it: above (to b), below (to a)."""
+    up = take(cx)
+    down = take(cx)
+    for j in range(3):
+        cx.tets[up, j] = nodes[corners[j]]
+        cx.tets[down, 2 - j] = nodes[corners[j]]
+        cx.at[nodes[corners[j]]] = up
+    cx.tets[up, 3] = b
+    cx.tets[down, 3] = a
+    cx.zone[up] = zone
+    cx.zone[down] = zone
+    glue(cx, up, 3, 4 * down + 3)
+    return up, down
+
+
+@njit(cache=True)
+def remove_edge(cx, t, i, j, floor):
+    """Remove the edge of nodes i, j of t if every new shape exceeds floor. True if done."""
+    nodes = np.empty(MAX_SIDES + 1, np.int32)
+    rows = np.empty(MAX_SIDES + 1, np.int32)
+    n = edge_ring(cx.tets, cx.nbr, cx.lock, t, i, j, nodes, rows)
+    if n < 3:
+        return False
+    a = cx.tets[t, i]
+    b = cx.tets[t, j]
+    best = np.empty((MAX_SIDES, MAX_SIDES))
+    split = np.empty((MAX_SIDES, MAX_SIDES), np.int32)
+    if best_triangulation(cx.points, a, b, nodes, n, floor, best, split) <= floor:
+        return False
+    chosen = np.empty((MAX_SIDES, 3), np.int32)
+    m = _chosen_triangles(split, n, chosen)
+    if m < 0 or not _between(cx.points, nodes, chosen, m, a, b):
+        return False
+    if cx.tally[N_TETS] + 2 * m > cx.tets.shape[0]:
         return False
     zone = cx.zone[t]
     above = np.full((MAX_SIDES, MAX_SIDES), -1, np.int32)
     below = np.full((MAX_SIDES, MAX_SIDES), -1, np.int32)
     lock_above = np.zeros(MAX_SIDES, np.uint8)
     lock_below = np.zeros(MAX_SIDES, np.uint8)
-    for k in range(n):
-        r = rows[k]
-        lo = k
-        hi = (k + 1) % n
-        fa = place(cx.tets, r, a)
-        fb = place(cx.tets, r, b)
-        if lo > hi:
-            lo, hi = hi, lo
-        above[lo, hi] = cx.nbr[r, fa]
-        lock_above[k] = (cx.lock[r] >> fa) & 1
-        below[lo, hi] = cx.nbr[r, fb]
-        lock_below[k] = (cx.lock[r] >> fb) & 1
+    _outside_of_ring(cx, rows, n, a, above, lock_above)
+    _outside_of_ring(cx, rows, n, b, below, lock_below)
     for k in range(n):
         release(cx, rows[k])
     for q in range(m):
-        i0 = chosen[q, 0]
-        i1 = chosen[q, 1]
-        i2 = chosen[q, 2]
-        up = take(cx)
-        down = take(cx)
-        cx.tets[up, 0] = nodes[i0]
-        cx.tets[up, 1] = nodes[i1]
-        cx.tets[up, 2] = nodes[i2]
-        cx.tets[up, 3] = b
-        cx.tets[down, 0] = nodes[i2]
-        cx.tets[down, 1] = nodes[i1]
-        cx.tets[down, 2] = nodes[i0]
-        cx.tets[down, 3] = a
-        cx.zone[up] = zone
-        cx.zone[down] = zone
-        glue(cx, up, 3, 4 * down + 3)
+        up, down = _put_triangle(cx, nodes, chosen[q], a, b, zone)
         for side in range(3):
             # of `up` face `side` misses that node; of `down` face 2 - side does
             e0 = chosen[q, (side + 1) % 3]
             e1 = chosen[q, (side + 2) % 3]
             _attach(cx, above, e0, e1, 4 * up + side)
             _attach(cx, below, e0, e1, 4 * down + 2 - side)
-            step = e1 - e0 if e1 > e0 else e0 - e1
-            low = min(e0, e1)
-            if step == 1:
-                cx.lock[up] |= lock_above[low] << side
-                cx.lock[down] |= lock_below[low] << (2 - side)
-            elif step == n - 1:
-                cx.lock[up] |= lock_above[n - 1] << side
-                cx.lock[down] |= lock_below[n - 1] << (2 - side)
-        for k in range(3):
-            cx.at[nodes[chosen[q, k]]] = up
+            # a side of the ring itself: its neighbours, or its two ends, are next to each other
+            span = abs(e1 - e0)
+            if span == 1 or span == n - 1:
+                k = min(e0, e1) if span == 1 else n - 1
+                cx.lock[up] |= lock_above[k] << side
+                cx.lock[down] |= lock_below[k] << (2 - side)
         cx.at[b] = up
         cx.at[a] = down
-        cx.tally[3] = up
+        cx.tally[LAST] = up
     return True

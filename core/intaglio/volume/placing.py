@@ -37,7 +37,7 @@ def _long_edges(cx, field, size, out_point, out_tet, out_key, limit):
     p = cx.points
     tets = cx.tets
     zone = cx.zone
-    for t in range(cx.tally[0]):
+    for t in range(cx.tally[N_TETS]):
         if tets[t, 0] < 0 or zone[t] < 0:
             continue
         # only the longest edge of each tetrahedron
@@ -171,10 +171,7 @@ def _inserted(
     cx = grown(cx, int(cx.tally[N_TETS]) + 8 * k + 8192, n + k + 16)
     cx.points[n : n + k] = spot
     came = np.zeros(k, np.int8)
-    insert_range(
-        cx.points, cx.tets, cx.nbr, cx.lock, cx.zone, cx.seen, cx.free, cx.at, cx.local,
-        cx.tally, FACE, n, n + k, np.ascontiguousarray(hint), near, came,
-    )  # fmt: skip
+    insert_range(cx, FACE, n, n + k, np.ascontiguousarray(hint), near, came)
     # refused nodes give their numbers back
     done = np.flatnonzero(came == INSERTED)
     _close_up(cx, n, done)

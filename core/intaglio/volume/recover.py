@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
 from intaglio.numeric.predicates import orient3d
-from intaglio.volume.complex import FACE, N_POINTS, Complex, gather_star, grown, place, star
+from intaglio.volume.complex import FACE, N_POINTS, N_TETS, Complex, gather_star, grown, place, star
 from intaglio.volume.flips import flip23, remove_edge
 from intaglio.volume.insertion import DUPLICATE, INSERTED, insert_node, walk_within
 
@@ -337,7 +337,7 @@ def recover_surface(
                 continue
             lost = _longest_edges(cx.points, gone)
         room = int(cx.tally[N_POINTS]) + len(lost) + 1000
-        need = int(cx.tally[0]) + 64 * len(lost) + 8192
+        need = int(cx.tally[N_TETS]) + 64 * len(lost) + 8192
         if room > len(cx.points) or need > len(cx.tets):
             cx = grown(cx, int(1.2 * need), 2 * room)
         for a, b in lost.tolist():
