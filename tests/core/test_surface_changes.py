@@ -17,6 +17,7 @@ from intaglio.facets.remesh import compact, remesh
 from intaglio.facets.surface import (
     MAX_STAR,
     ON_FACE,
+    Pull,
     collapse,
     flip,
     linked,
@@ -124,7 +125,7 @@ def test_collapses_keep_the_surface_closed():
         m = _star(s, kept, other := np.empty(MAX_STAR, np.int32))
         near = {int(v) for k in other[:m] for v in s.tri[k]} - {gone, kept}
         if len(around & near) == 2:
-            collapse(s, t, 0, gone, kept, scratch, n)
+            collapse(s, Pull(t, 0, gone, kept), scratch, n)
             done += 1
     assert done > 5
     _sound(s)

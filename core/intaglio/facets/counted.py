@@ -6,9 +6,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
+from intaglio.facets.collapsing import may_collapse
 from intaglio.facets.facets import Curves
-from intaglio.facets.passes import may_collapse, on_curve
-from intaglio.facets.surface import MAX_STAR, ON_CURVE, POINTS, Surface, collapse, split, star
+from intaglio.facets.reference import on_curve
+from intaglio.facets.surface import (
+    MAX_STAR,
+    ON_CURVE,
+    POINTS,
+    Pull,
+    Surface,
+    collapse,
+    split,
+    star,
+)
+
+# while counted edges are set, no length is too long and no shape too thin
+_ANY_LENGTH = 1e9
+_ANY_SHAPE = 0.0
 
 
 def place_counted(
@@ -51,10 +65,10 @@ def place_counted(
             for k in old:
                 for to in (k - 1, k + 1):
                     gone, kept = line[k][1], line[to][1]
-                    t, e = _edge_between(s, gone, kept, c)
+                    pull = Pull(*_edge_between(s, gone, kept, c), gone, kept)
                     n = star(s.tri, s.nbr, s.seen, s.at, s.tally, gone, rows)
-                    if may_collapse(s, t, e, gone, kept, rows, n, other, 1e9, none, 0.0):
-                        collapse(s, t, e, gone, kept, rows, n)
+                    if may_collapse(s, pull, rows, n, other, none, _ANY_LENGTH, _ANY_SHAPE):
+                        collapse(s, pull, rows, n)
                         done = True
                         break
                 if done:

@@ -12,10 +12,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
+from intaglio.facets.collapsing import collapse_pass, mend_pass
 from intaglio.facets.counted import place_counted
-from intaglio.facets.facets import Curves, Facets, triangle_areas, triangle_normals
-from intaglio.facets.flatness import flat_regions, region_normals
-from intaglio.facets.passes import collapse_pass, flip_pass, mend_pass, smooth_pass, split_pass
+from intaglio.facets.facets import Curves, Facets, triangle_areas
+from intaglio.facets.flipping import flip_pass
+from intaglio.facets.reference import Reference, reference
+from intaglio.facets.smoothing import smooth_pass
+from intaglio.facets.splitting import NO_ROOM, split_pass
 from intaglio.facets.surface import (
     POINTS,
     TRIANGLES,
@@ -23,11 +26,18 @@ from intaglio.facets.surface import (
     make_surface,
     roomier,
 )
-from intaglio.numeric.boxtree import box_tree
 from intaglio.sizing.octree import SizeField, sizes
 
+# edges are split above and collapsed below these lengths in the field: halves of the longest are
+# still longer than the shortest, so that no edge is split and collapsed in turn
 _LONG = 1.38
 _SHORT = 0.70
+# a coarse reference is first brought near its sizes in halves
+_FIRST_LIMITS = (16.0, 8.0, 4.0, 2.0, _LONG)
+# the last passes move nodes and mend, but collapse no more
+_SETTLING = 3
+# smoothings per pass, the last of which puts nodes back onto the facets
+_SMOOTHINGS = 3
 
 
 @dataclass(frozen=True)
@@ -93,58 +103,46 @@ def remesh(
     room = int(5 * expected + 3 * len(facets.triangles) + 20_000)
     most = 8 * room
     s = make_surface(facets, curves, room)
-    tree = box_tree(facets.points, facets.triangles, facets.region)
-    n = int(s.tally[POINTS])
-    s.size[:n] = sizes(field, facets.points)
-    flat = flat_regions(facets)
-    held = place_counted(s, curves, counted or {})
-    facing = triangle_normals(facets.points, facets.triangles)
-    plane = region_normals(facets)
-    rest = (
-        field,
-        tree,
-        flat,
-        plane,
-        facing,
-        held,
-        curves.start,
-        curves.points,
-        curves.arc,
-        curves.ends,
-    )
+    s.size[: int(s.tally[POINTS])] = sizes(field, facets.points)
+    ref = reference(facets, curves, field, place_counted(s, curves, counted or {}))
+    for limit in _FIRST_LIMITS:
+        s = _split_down(s, ref, limit, most)
+        # long thin facets are split far too often: drop what is short at once
+        collapse_pass(s, ref.held, _SHORT, _LONG)
+        flip_pass(s)
+        s = _packed(s)
     for step in range(passes):
-        limits = (16.0, 8.0, 4.0, 2.0, _LONG) if step == 0 else (_LONG,)
-        for limit in limits:
-            while True:
-                made = split_pass(s, limit, *rest)
-                if made < 0:
-                    if len(s.tri) > most:
-                        raise StepFailed(
-                            "surface-too-large",
-                            f"The sizes ask for more than {most:,} triangles. "
-                            "Raise the smallest edge.",
-                        )
-                    s = roomier(s)
-                flip_pass(s, 1.02)
-                if made == 0:
-                    break
-            if step == 0:
-                # long thin facets are split far too often: drop what is short at once
-                collapse_pass(s, _SHORT, _LONG, held)
-                flip_pass(s, 1.02)
-                s = _packed(s)
-        last = step >= passes - 3
+        if step > 0:
+            s = _split_down(s, ref, _LONG, most)
+        # towards the end collapses would only take back what was just split
+        last = step >= passes - _SETTLING
         if not last:
-            collapse_pass(s, _SHORT, _LONG, held)
-        flip_pass(s, 1.02)
-        for k in range(3):
-            smooth_pass(s, k == 2, *rest)
-            flip_pass(s, 1.02)
+            collapse_pass(s, ref.held, _SHORT, _LONG)
+        flip_pass(s)
+        for k in range(_SMOOTHINGS):
+            smooth_pass(s, ref, k == _SMOOTHINGS - 1)
+            flip_pass(s)
         if last:
-            mend_pass(s, held)
+            mend_pass(s, ref.held)
         s = _packed(s)
         progress((step + 1) / passes)
     return compact(s)
+
+
+def _split_down(s: Surface, ref: Reference, limit: float, most: int) -> Surface:
+    """Split until no edge is longer than `limit` in the field, in more room where it is needed."""
+    while True:
+        made = split_pass(s, ref, limit)
+        if made == NO_ROOM:
+            if len(s.tri) > most:
+                raise StepFailed(
+                    "surface-too-large",
+                    f"The sizes ask for more than {most:,} triangles. Raise the smallest edge.",
+                )
+            s = roomier(s)
+        flip_pass(s)
+        if made == 0:
+            return s
 
 
 def _packed(s: Surface) -> Surface:

@@ -20,13 +20,24 @@ CORNER = 0
 ON_CURVE = 1
 ON_FACE = 2
 
+# triangles at one node; a node with more is left as it is
 MAX_STAR = 512
+# triangles at one edge
 _MAX_AROUND = 16
 
 # slots of Surface.tally
 TRIANGLES = 0
 POINTS = 1
 STAMP = 2
+
+
+class Pull(NamedTuple):
+    """A collapse: node `gone` is pulled into node `kept` along edge e of triangle t."""
+
+    t: int
+    e: int
+    gone: int
+    kept: int
 
 
 class Surface(NamedTuple):
@@ -184,8 +195,8 @@ def _interior(facets: Facets) -> NDArray[np.bool_]:
 @njit(cache=True)
 def star(tri, nbr, seen, at, tally, v, out):
     """Triangles at node v into out; their number, or -1 if they are too many."""
-    tally[2] += 1
-    stamp = tally[2]
+    tally[STAMP] += 1
+    stamp = tally[STAMP]
     out[0] = at[v]
     seen[at[v]] = stamp
     n = 1
@@ -246,6 +257,7 @@ def _rename(nbr, old, new):
 
 @njit(cache=True)
 def _ring(nbr, codes, n):
+    """Chain n edges around each other."""
     for k in range(n):
         code = codes[k]
         nbr[code >> 2, code & 3] = codes[(k + 1) % n]
@@ -257,8 +269,8 @@ def split(s, t, e, x, y, z, kind, owner, arc, size):
     tri = s.tri
     nbr = s.nbr
     curve = s.curve
-    v = s.tally[1]
-    s.tally[1] += 1
+    v = s.tally[POINTS]
+    s.tally[POINTS] += 1
     s.points[v, 0] = x
     s.points[v, 1] = y
     s.points[v, 2] = z
@@ -279,8 +291,8 @@ def split(s, t, e, x, y, z, kind, owner, arc, size):
         f = codes[k] & 3
         g = (f + 1) % 3
         h = (f + 2) % 3
-        new = np.int32(s.tally[0])
-        s.tally[0] += 1
+        new = np.int32(s.tally[TRIANGLES])
+        s.tally[TRIANGLES] += 1
         s.region[new] = s.region[u]
         d = tri[u, f]
         b = tri[u, g]
@@ -353,8 +365,9 @@ def flip(s, t, e):
 
 
 @njit(cache=True)
-def collapse(s, t, e, gone, kept, rows, n):
-    """Pull node `gone` into `kept` along edge e of t; rows[:n] are gone's triangles."""
+def collapse(s, pull, rows, n):
+    """Carry out a pull; rows[:n] are the triangles of the node that goes."""
+    t, e, gone, kept = pull
     tri = s.tri
     nbr = s.nbr
     curve = s.curve

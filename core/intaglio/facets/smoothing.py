@@ -1,0 +1,181 @@
+"""The pass of remeshing that moves nodes: along their curve, or over their face."""
+
+import numpy as np
+from numba import njit
+
+from intaglio.facets.reference import arc_of, on_curve
+from intaglio.facets.surface import CORNER, MAX_STAR, ON_CURVE, POINTS, star
+from intaglio.facets.triangles import normal_of, shape, turned_away
+from intaglio.numeric.boxtree import nearest
+from intaglio.sizing.octree import size_at
+
+# a move may cost the worst triangle this share of its shape, or leave it at least so good
+_LOSS = 0.9
+_GOOD = 0.7
+# cosine of the angle by which a triangle may turn in a move (60°)
+_TURN = 0.5
+# what a search comes to: no place, or one on no facet in particular
+NO_PLACE = -2
+ON_NO_FACET = -1
+
+
+@njit(cache=True)
+def _place_on_curve(s, ref, v, rows, n, out):
+    """(found, arc): between v's two neighbours on its curve, by the lengths wanted there."""
+    tri, size = s.tri, s.size
+    c = s.owner[v]
+    below = False
+    above = False
+    low = 0.0
+    high = 0.0
+    low_size = 0.0
+    high_size = 0.0
+    for k in range(n):
+        t = rows[k]
+        for e in range(3):
+            if tri[t, e] == v or s.curve[t, e] != c:
+                continue
+            w = tri[t, (e + 1) % 3]
+            if w == v:
+                w = tri[t, (e + 2) % 3]
+            at = arc_of(s, ref, c, w, v)
+            if at < s.arc[v]:
+                low = at
+                low_size = size[w]
+                below = True
+            else:
+                high = at
+                high_size = size[w]
+                above = True
+    if not (below and above):
+        return False, 0.0
+    left = low_size + size[v]
+    right = high_size + size[v]
+    arc = low + (high - low) * left / (left + right)
+    on_curve(ref.start, ref.line, ref.arc, c, arc, out)
+    return True, arc
+
+
+@njit(cache=True)
+def _place_on_face(s, ref, v, rows, n, project, aim, out):
+    """The facet under v's new place (written to out), ON_NO_FACET, or NO_PLACE.
+
+    The place is the mean of the triangles' centres, each weighed by its area in the size field, and
+    put back onto the facets, or only along the surface: a later pass projects it.
+    """
+    p, tri, size = s.points, s.tri, s.size
+    total = 0.0
+    aim[:] = 0.0
+    mx = 0.0
+    my = 0.0
+    mz = 0.0
+    for k in range(n):
+        a, b, c = tri[rows[k], 0], tri[rows[k], 1], tri[rows[k], 2]
+        nx, ny, nz = normal_of(p, a, b, c)
+        mx += nx
+        my += ny
+        mz += nz
+        h = (size[a] + size[b] + size[c]) / 3
+        w = np.sqrt(nx * nx + ny * ny + nz * nz) / (h * h)
+        total += w
+        for i in range(3):
+            aim[i] += w * (p[a, i] + p[b, i] + p[c, i]) / 3.0
+    if total == 0.0:
+        return NO_PLACE
+    for i in range(3):
+        aim[i] /= total
+    if ref.flat[s.owner[v]]:
+        out[:] = aim
+        return ON_NO_FACET
+    if project:
+        facet = nearest(ref.tree, s.owner[v], aim, out)
+        return facet if facet >= 0 else NO_PLACE
+    square = mx * mx + my * my + mz * mz
+    if square == 0.0:
+        return NO_PLACE
+    off = (aim[0] - p[v, 0]) * mx + (aim[1] - p[v, 1]) * my + (aim[2] - p[v, 2]) * mz
+    off /= square
+    out[0] = aim[0] - off * mx
+    out[1] = aim[1] - off * my
+    out[2] = aim[2] - off * mz
+    return ON_NO_FACET
+
+
+@njit(cache=True)
+def _still_sound(p, tri, facing, rows, n, normals, was):
+    """Whether each triangle is as good as before, or good, and looks the way it did."""
+    for k in range(n):
+        a, b, c = tri[rows[k], 0], tri[rows[k], 1], tri[rows[k], 2]
+        q = shape(p, a, b, c)
+        if q < _LOSS * was and q < _GOOD:
+            return False
+        nx, ny, nz = normal_of(p, a, b, c)
+        old = np.sqrt(normals[k, 0] ** 2 + normals[k, 1] ** 2 + normals[k, 2] ** 2)
+        new = np.sqrt(nx * nx + ny * ny + nz * nz)
+        dot = nx * normals[k, 0] + ny * normals[k, 1] + nz * normals[k, 2]
+        if new == 0.0 or (old > 0.0 and dot < _TURN * old * new):
+            return False
+        if turned_away(facing, a, b, c, nx, ny, nz, new):
+            return False
+    return True
+
+
+@njit(cache=True)
+def _try_move(s, v, spot, rows, n, normals):
+    """Move v if no triangle turns over and the worst one stays good or gets better."""
+    p, tri = s.points, s.tri
+    was = 2.0
+    for k in range(n):
+        a, b, c = tri[rows[k], 0], tri[rows[k], 1], tri[rows[k], 2]
+        nx, ny, nz = normal_of(p, a, b, c)
+        normals[k, 0] = nx
+        normals[k, 1] = ny
+        normals[k, 2] = nz
+        was = min(was, shape(p, a, b, c))
+    ox = p[v, 0]
+    oy = p[v, 1]
+    oz = p[v, 2]
+    p[v, 0] = spot[0]
+    p[v, 1] = spot[1]
+    p[v, 2] = spot[2]
+    if _still_sound(p, tri, s.normal, rows, n, normals, was):
+        return True
+    p[v, 0] = ox
+    p[v, 1] = oy
+    p[v, 2] = oz
+    return False
+
+
+@njit(cache=True)
+def smooth_pass(s, ref, project):
+    """Move nodes towards equal triangles in the size field; project: also onto the facets."""
+    rows = np.empty(MAX_STAR, np.int32)
+    normals = np.empty((MAX_STAR, 3))
+    spot = np.empty(3)
+    aim = np.empty(3)
+    moved = 0
+    for v in range(s.tally[POINTS]):
+        kind = s.kind[v]
+        if s.at[v] < 0 or kind == CORNER or (kind == ON_CURVE and ref.held[s.owner[v]]):
+            continue
+        n = star(s.tri, s.nbr, s.seen, s.at, s.tally, v, rows)
+        if n < 0:
+            continue
+        arc = 0.0
+        facet = ON_NO_FACET
+        if kind == ON_CURVE:
+            found, arc = _place_on_curve(s, ref, v, rows, n, spot)
+            if not found:
+                continue
+        else:
+            facet = _place_on_face(s, ref, v, rows, n, project, aim, spot)
+            if facet == NO_PLACE:
+                continue
+        if _try_move(s, v, spot, rows, n, normals):
+            if facet != ON_NO_FACET:
+                for i in range(3):
+                    s.normal[v, i] = ref.facing[facet, i]
+            s.arc[v] = arc
+            s.size[v] = size_at(ref.field, spot[0], spot[1], spot[2])
+            moved += 1
+    return moved
