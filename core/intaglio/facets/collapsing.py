@@ -20,6 +20,7 @@ from intaglio.facets.triangles import (
     square_length,
     turned_away,
 )
+from intaglio.numeric.inlining import inlined
 
 # a collapse may leave no triangle worse than this that was better before
 _SHAPELY = 0.3
@@ -31,7 +32,7 @@ _THIN = 0.5
 _MENDED = 1.6
 
 
-@njit(cache=True)
+@inlined
 def _features_allow(s, pull, held):
     """Whether the node that goes is free to: no corner, and on a curve only along it."""
     if s.kind[pull.gone] == CORNER:
@@ -40,7 +41,7 @@ def _features_allow(s, pull, held):
     return s.kind[pull.gone] != ON_CURVE or (c >= 0 and s.owner[pull.gone] == c and not held[c])
 
 
-@njit(cache=True)
+@inlined
 def _stays_a_surface(s, pull, rows, n, other, m):
     """Whether the nodes that both ends are joined to are just those across the edge's triangles.
 
@@ -76,7 +77,7 @@ def _stays_a_surface(s, pull, rows, n, other, m):
     return common == apexes and ring >= 3 and m >= 3
 
 
-@njit(cache=True)
+@inlined
 def _shapes_allow(s, pull, rows, n, long, shapely):
     """Whether no triangle that stays turns over, grows too long, or gets too thin."""
     p, tri, size, curves = s.points, s.tri, s.size, s.curve
@@ -161,7 +162,7 @@ def collapse_pass(s, held, limit, long):
     return made
 
 
-@njit(cache=True)
+@inlined
 def _shortest_edge(p, tri, t):
     e = 0
     least = square_length(p, tri[t, 1], tri[t, 2])

@@ -5,6 +5,7 @@ from numba import njit
 
 from intaglio.facets.surface import MAX_STAR, TRIANGLES, flip, linked
 from intaglio.facets.triangles import normal_of, shape, turned_away
+from intaglio.numeric.inlining import inlined
 
 # cosine of the angle by which the two triangles may turn against their common normal (53°)
 _TURN = 0.6
@@ -12,7 +13,7 @@ _TURN = 0.6
 _GAIN = 1.02
 
 
-@njit(cache=True)
+@inlined
 def _folds(s, a, b, c, d):
     """Whether triangles abd and adc would lean away from what abc and dcb look like now."""
     p = s.points

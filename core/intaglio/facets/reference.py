@@ -3,13 +3,13 @@
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.facets.facets import Curves, Facets, triangle_normals
 from intaglio.facets.flatness import flat_regions, region_normals
 from intaglio.facets.surface import ON_CURVE
 from intaglio.numeric.boxtree import BoxTree, box_tree
+from intaglio.numeric.inlining import inlined
 from intaglio.sizing.octree import SizeField
 
 
@@ -46,7 +46,7 @@ def reference(
     )
 
 
-@njit(cache=True)
+@inlined
 def on_curve(start, line, arc, c, at, out):
     """Point of curve c at arc length `at` into out."""
     lo = start[c]
@@ -64,7 +64,7 @@ def on_curve(start, line, arc, c, at, out):
         out[i] = line[lo, i] * (1 - r) + line[hi, i] * r
 
 
-@njit(cache=True)
+@inlined
 def arc_of(s, ref, c, v, partner):
     """Arc length of node v on curve c; a closed curve's corner takes the end near its partner."""
     if s.kind[v] == ON_CURVE:

@@ -7,6 +7,7 @@ from intaglio.facets.reference import arc_of, on_curve
 from intaglio.facets.surface import CORNER, MAX_STAR, ON_CURVE, POINTS, star
 from intaglio.facets.triangles import normal_of, shape, turned_away
 from intaglio.numeric.boxtree import nearest
+from intaglio.numeric.inlining import inlined
 from intaglio.sizing.octree import size_at
 
 # a move may cost the worst triangle this share of its shape, or leave it at least so good
@@ -14,12 +15,10 @@ _LOSS = 0.9
 _GOOD = 0.7
 # cosine of the angle by which a triangle may turn in a move (60°)
 _TURN = 0.5
-# what a search comes to: no place, or one on no facet in particular
-NO_PLACE = -2
-ON_NO_FACET = -1
+_NO_FACET = -1
 
 
-@njit(cache=True)
+@inlined
 def _place_on_curve(s, ref, v, rows, n, out):
     """(found, arc): between v's two neighbours on its curve, by the lengths wanted there."""
     tri, size = s.tri, s.size
@@ -56,14 +55,12 @@ def _place_on_curve(s, ref, v, rows, n, out):
     return True, arc
 
 
-@njit(cache=True)
-def _place_on_face(s, ref, v, rows, n, project, aim, out):
-    """The facet under v's new place (written to out), ON_NO_FACET, or NO_PLACE.
+@inlined
+def _centre_of_star(p, tri, size, rows, n, aim):
+    """Mean of the triangles' centres into aim, each weighed by its area in the size field.
 
-    The place is the mean of the triangles' centres, each weighed by its area in the size field, and
-    put back onto the facets, or only along the surface: a later pass projects it.
+    (whether there is any area, mx, my, mz): m the sum of the triangles' normals.
     """
-    p, tri, size = s.points, s.tri, s.size
     total = 0.0
     aim[:] = 0.0
     mx = 0.0
@@ -80,28 +77,30 @@ def _place_on_face(s, ref, v, rows, n, project, aim, out):
         total += w
         for i in range(3):
             aim[i] += w * (p[a, i] + p[b, i] + p[c, i]) / 3.0
-    if total == 0.0:
-        return NO_PLACE
-    for i in range(3):
-        aim[i] /= total
-    if ref.flat[s.owner[v]]:
-        out[:] = aim
-        return ON_NO_FACET
-    if project:
-        facet = nearest(ref.tree, s.owner[v], aim, out)
-        return facet if facet >= 0 else NO_PLACE
+    if total > 0.0:
+        for i in range(3):
+            aim[i] /= total
+    return total > 0.0, mx, my, mz
+
+
+@inlined
+def _along_surface(p, v, aim, mx, my, mz, out):
+    """The part of the way from v to aim that is square to m, into out; False if m is zero.
+
+    A later pass puts the node back onto the facets.
+    """
     square = mx * mx + my * my + mz * mz
     if square == 0.0:
-        return NO_PLACE
+        return False
     off = (aim[0] - p[v, 0]) * mx + (aim[1] - p[v, 1]) * my + (aim[2] - p[v, 2]) * mz
     off /= square
     out[0] = aim[0] - off * mx
     out[1] = aim[1] - off * my
     out[2] = aim[2] - off * mz
-    return ON_NO_FACET
+    return True
 
 
-@njit(cache=True)
+@inlined
 def _still_sound(p, tri, facing, rows, n, normals, was):
     """Whether each triangle is as good as before, or good, and looks the way it did."""
     for k in range(n):
@@ -120,7 +119,7 @@ def _still_sound(p, tri, facing, rows, n, normals, was):
     return True
 
 
-@njit(cache=True)
+@inlined
 def _try_move(s, v, spot, rows, n, normals):
     """Move v if no triangle turns over and the worst one stays good or gets better."""
     p, tri = s.points, s.tri
@@ -162,17 +161,25 @@ def smooth_pass(s, ref, project):
         if n < 0:
             continue
         arc = 0.0
-        facet = ON_NO_FACET
+        facet = _NO_FACET
         if kind == ON_CURVE:
             found, arc = _place_on_curve(s, ref, v, rows, n, spot)
             if not found:
                 continue
         else:
-            facet = _place_on_face(s, ref, v, rows, n, project, aim, spot)
-            if facet == NO_PLACE:
+            found, mx, my, mz = _centre_of_star(s.points, s.tri, s.size, rows, n, aim)
+            if not found:
+                continue
+            if ref.flat[s.owner[v]]:
+                spot[:] = aim
+            elif project:
+                facet = nearest(ref.tree, s.owner[v], aim, spot)
+                if facet < 0:
+                    continue
+            elif not _along_surface(s.points, v, aim, mx, my, mz, spot):
                 continue
         if _try_move(s, v, spot, rows, n, normals):
-            if facet != ON_NO_FACET:
+            if facet != _NO_FACET:
                 for i in range(3):
                     s.normal[v, i] = ref.facing[facet, i]
             s.arc[v] = arc

@@ -7,6 +7,7 @@ from intaglio.facets.reference import arc_of, on_curve
 from intaglio.facets.surface import ON_CURVE, ON_FACE, POINTS, TRIANGLES, split
 from intaglio.facets.triangles import length_in_field, square_length
 from intaglio.numeric.boxtree import nearest
+from intaglio.numeric.inlining import inlined
 from intaglio.sizing.octree import size_at
 
 # on curved faces edges may be this much shorter before they are split: the longest ones would stand
@@ -19,7 +20,7 @@ _ROOM = 16
 NO_ROOM = -1
 
 
-@njit(cache=True)
+@inlined
 def _is_longest(p, a, b, third):
     """Whether edge ab is the longest of its triangle: only these are split, for moderate angles."""
     own = square_length(p, a, b)
