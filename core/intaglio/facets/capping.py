@@ -18,6 +18,7 @@ _MOST = 700
 
 @njit(cache=True)
 def _least(p, forbidden, weight, cut):
+    """Fill weight and cut (n, n): least cost of each piece of the polygon, and its apex."""
     n = p.shape[0]
     for gap in range(2, n):
         for i in range(n - gap):

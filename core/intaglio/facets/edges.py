@@ -62,6 +62,7 @@ def pieces(table: EdgeTable, count: int, joined: NDArray[np.bool_] | None = None
 
 @njit(cache=True)
 def _turn(start, other, same, piece_of, flip, orientable):
+    """Which triangles to turn so that each piece is turned one way; whether a piece can be."""
     n = start.size - 1
     seen = np.zeros(n, np.bool_)
     stack = np.empty(n, np.int64)

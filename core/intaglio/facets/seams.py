@@ -83,6 +83,7 @@ def without_inner_curves(
 
 @njit(cache=True)
 def _regions_at(tree, spots, group, region):
+    """Region of the facet of each spot's group that is nearest to it, or -1."""
     out = np.empty(spots.shape[0], np.int32)
     near = np.empty(3)
     for k in range(spots.shape[0]):

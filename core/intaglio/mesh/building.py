@@ -222,6 +222,7 @@ def polyhedron_nodes(
 
 @njit(cache=True)
 def _around(owner, neighbour, first, out):
+    """Put each face into its cells' rows of out: f for its owner, ~f for its neighbour."""
     place = first[:-1].copy()
     for f in range(owner.shape[0]):
         c = owner[f]

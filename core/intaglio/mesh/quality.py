@@ -137,6 +137,7 @@ def opening_degrees(opening):
 
 @njit(cache=True, error_model="numpy")
 def unit_normals(cell, faces, normal):
+    """Unit normals (faces, 3) of the loaded cell's faces; zero for one without area."""
     for k in range(faces):
         face_vector(cell, k, normal[k])
         length = np.sqrt(normal[k, 0] ** 2 + normal[k, 1] ** 2 + normal[k, 2] ** 2)
@@ -198,6 +199,7 @@ def _tet_content(cell, out):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _measure_cells(raw, low, high, most, out):
+    """The columns of out (cells, k) that a cell by itself decides, for cells low..high."""
     cell = cell_room(most[0], most[1], most[2])
     normal = np.empty((most[1], 3))
     middle = np.empty(3)

@@ -42,6 +42,7 @@ def _height(points, v, normal, offset):
 
 @njit(cache=True, nogil=True)
 def _crossed(height, start, nodes, low, high, out):
+    """Whether each cell low..high has nodes on both sides."""
     for c in range(low, high):
         first = height[nodes[start[c]]] > 0.0
         out[c] = False

@@ -65,6 +65,7 @@ def _inspect(raw, low, high, most, volume, flags):
 
 @njit(cache=True)
 def _seen_from(cell, faces, apex, centre):
+    """Least and total volume of the wedges that the cell's faces span with an apex."""
     least = np.inf
     total = 0.0
     for k in range(faces):

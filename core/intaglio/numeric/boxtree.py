@@ -25,6 +25,7 @@ class BoxTree(NamedTuple):
 
 @njit(cache=True)
 def _build(box_low, box_high, centre, items, starts, box, child, root):
+    """Halve each group along its longest side, at the middle item, until leaves are small."""
     used = 0
     stack = np.empty(128, np.int32)
     for g in range(starts.size - 1):
@@ -170,6 +171,7 @@ def nearest_on_triangle(p, i, j, k, x, y, z):
 
 @njit(cache=True)
 def _box_distance(box, k, x, y, z):
+    """Squared distance of a point to box k, 0 inside."""
     dx = max(box[k, 0] - x, 0.0, x - box[k, 3])
     dy = max(box[k, 1] - y, 0.0, y - box[k, 4])
     dz = max(box[k, 2] - z, 0.0, z - box[k, 5])

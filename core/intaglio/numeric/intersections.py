@@ -51,6 +51,7 @@ def _half(p, t, a, b, side):
 
 @njit(cache=True)
 def _share(t, a, b):
+    """How many nodes triangles a and b share."""
     n = 0
     for i in range(3):
         for j in range(3):
@@ -61,6 +62,7 @@ def _share(t, a, b):
 
 @njit(cache=True)
 def _apart(low, high, a, b):
+    """Whether the boxes of a and b are apart."""
     for i in range(3):
         if low[b, i] > high[a, i] or high[b, i] < low[a, i]:
             return True

@@ -13,6 +13,7 @@ _BITS = 16
 
 @njit(cache=True)
 def _hilbert_keys(cells, bits):
+    """Place of each cell (n, 3) on the Hilbert curve (J. Skilling 2004)."""
     keys = np.empty(cells.shape[0], np.uint64)
     x = np.empty(3, np.uint32)
     for k in range(cells.shape[0]):

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 @njit(cache=True)
 def _winding(p, t, spot, out):
+    """Sum of the signed solid angles of the triangles at each spot, over 4π."""
     for k in range(spot.shape[0]):
         total = 0.0
         for j in range(t.shape[0]):

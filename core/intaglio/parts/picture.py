@@ -14,6 +14,7 @@ _OVER = 3  # samples per pixel and direction
 
 @njit(cache=True)
 def _fill(xyz, triangles, tone, depth, shade):
+    """Fill triangles into depth and shade, the nearest in front."""
     h, w = depth.shape
     for t in range(triangles.shape[0]):
         x0 = xyz[triangles[t, 0], 0]
@@ -46,6 +47,7 @@ def _fill(xyz, triangles, tone, depth, shade):
 
 @njit(cache=True)
 def _draw(a, b, depth, ink, slack, dark, width):
+    """Draw the visible parts of segments a-b into ink, `width` pixels wide."""
     h, w = depth.shape
     for k in range(a.shape[0]):
         steps = int(max(abs(a[k, 0] - b[k, 0]), abs(a[k, 1] - b[k, 1]))) + 1

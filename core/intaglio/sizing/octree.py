@@ -28,6 +28,8 @@ class SizeField(NamedTuple):
 
 @njit(cache=True)
 def _grow(low, side, points, size, ratio, capacity):
+    """Divide leaves until each is small enough for the sizes in it, then until neighbours differ
+    by one level at most. The last value is -1 where room ran out."""
     child = np.full(capacity, -1, np.int32)
     origin = np.zeros((capacity, 3), np.int32)  # low corner in units of the finest cell
     level = np.zeros(capacity, np.int8)
@@ -87,6 +89,7 @@ def _divide(child, origin, level, node, used):
 
 @njit(cache=True)
 def _leaf_at(child, level, q):
+    """The leaf that holds the finest cell q (3,)."""
     node = 0
     while child[node] >= 0:
         s = _MAX_LEVEL - level[node] - 1
@@ -123,6 +126,7 @@ def _spread(corner, leaves, xyz, value, gradient):
 
 @njit(cache=True)
 def _seed(child, corner, low, side, xyz, value, points, size, gradient):
+    """Lower the corners of the leaf at each source to what growth from there allows."""
     # within half a leaf growth is not counted: else what is read back on a surface would lie above
     # what was put there
     for k in range(points.shape[0]):
@@ -140,6 +144,7 @@ def _seed(child, corner, low, side, xyz, value, points, size, gradient):
 
 @njit(cache=True)
 def _leaf_of(child, low, side, x, y, z):
+    """The leaf that holds a point."""
     node = 0
     half = side * 0.5
     x -= low[0]
@@ -214,6 +219,7 @@ def sizes(field: SizeField, points: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @njit(cache=True)
 def _spreads(field, points):
+    """Largest over smallest size of the leaf at each point, less one."""
     out = np.empty(points.shape[0])
     for k in range(points.shape[0]):
         node = _leaf_of(

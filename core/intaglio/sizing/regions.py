@@ -43,6 +43,7 @@ class Region:
 
 @njit(cache=True)
 def _distances(tree, spots):
+    """Distance of each spot to the nearest triangle."""
     out = np.empty(spots.shape[0])
     near = np.empty(3)
     for k in range(spots.shape[0]):

@@ -162,6 +162,7 @@ def best_triangulation(p, a, b, nodes, n, floor, best, split):
 
 @njit(cache=True)
 def _attach(cx, slot, i, j, code):
+    """Join the face `code` to what waits at side (i, j), or let it wait there."""
     if i > j:
         i, j = j, i
     if slot[i, j] < 0:

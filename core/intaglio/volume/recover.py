@@ -43,6 +43,7 @@ def find_face(tets, nbr, seen, at, tally, a, b, c, scratch):
 
 @njit(cache=True)
 def has_edge(tets, nbr, seen, at, tally, a, b, scratch):
+    """Whether nodes a and b are joined."""
     n = gather_star(tets, nbr, seen, at, tally, a, scratch)
     for k in range(n):
         t = scratch[k]
@@ -53,6 +54,7 @@ def has_edge(tets, nbr, seen, at, tally, a, b, scratch):
 
 @njit(cache=True)
 def missing_edges(cx, edges):
+    """Which of the edges (k, 2) the complex has not."""
     tets, nbr, seen, at, tally = cx.tets, cx.nbr, cx.seen, cx.at, cx.tally
     scratch = np.empty(_STAR, np.int32)
     out = np.zeros(edges.shape[0], np.bool_)
@@ -63,6 +65,7 @@ def missing_edges(cx, edges):
 
 @njit(cache=True)
 def missing_faces(cx, triangles):
+    """Which of the triangles (k, 3) are no face of the complex."""
     tets, nbr, seen, at, tally = cx.tets, cx.nbr, cx.seen, cx.at, cx.tally
     scratch = np.empty(_STAR, np.int32)
     out = np.zeros(triangles.shape[0], np.bool_)
@@ -76,6 +79,7 @@ def missing_faces(cx, triangles):
 
 @njit(cache=True)
 def _protected(keys, n, a, b):
+    """Whether edge ab is among the keys that must stay."""
     key = min(a, b) * n + max(a, b)
     k = np.searchsorted(keys, key)
     return k < keys.size and keys[k] == key
@@ -83,6 +87,7 @@ def _protected(keys, n, a, b):
 
 @njit(cache=True)
 def _remove_if_free(cx, t, a, b, keys, n):
+    """Remove edge ab of t unless it must stay; whether it went."""
     if _protected(keys, n, a, b):
         return False
     return remove_edge(cx, t, place(cx.tets, t, a), place(cx.tets, t, b), 1e-9)
