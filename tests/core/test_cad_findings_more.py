@@ -146,7 +146,7 @@ def test_safe_repairs_of_cad_stop_where_they_would_move_too_much():
     ],
 )
 def test_the_ruler_knows_round_faces(shape, word, radius):
-    from intaglio.parts.model import surface_word
+    from intaglio.parts.cad_kind import surface_word
 
     part = _part(shape)
     face = next(k for k in range(len(part.faces)) if surface_word(part, k) == word)

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from intaglio.cad.surface_mesh import mesh_surface
 from intaglio.errors import SettingRejected
 from intaglio.facets.facets import edge_uses, triangle_areas, unclosed_edges
 from intaglio.facets.remesh import remesh
 from intaglio.facets.seams import merged_regions, without_inner_curves
+from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.mesh.quality import triangle_angles
 from intaglio.sizing.octree import build_field
 from intaglio.sizing.spacing import positions
@@ -71,7 +71,7 @@ def test_a_seam_walked_over_leaves_no_row_of_nodes():
 
     def on_seam(walk_over):
         label = np.zeros(11, np.int32)
-        out = mesh_surface(None, facets, curves, field, label=label, walk_over=walk_over)
+        out = mesh_surface(facets, curves, field, label=label, walk_over=walk_over)
         _, count, net = edge_uses(out.triangles)
         assert (count == 2).all() and (net == 0).all()
         assert triangle_areas(out.points, out.triangles).sum() == pytest.approx(10.0)

@@ -10,7 +10,8 @@ from intaglio.cad.read import compound
 from intaglio.cad.write import step_bytes
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.formats.stl import stl_bytes
-from intaglio.parts.taking import Source, facets_of
+from intaglio.parts.kinds import CAD
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from tests.core.scans import holed, sphere
 from tests.core.shapes import box, cut, cylinder, pipe
@@ -112,7 +113,7 @@ def test_a_sector_that_does_not_repeat_is_told():
 
 
 def _walled_pipe():
-    part = facets_of(Part(pipe(), "mm"))
+    part = CAD.facets(Part(pipe(), "mm"), 5e-4)
     return _stl(part)
 
 

@@ -1,6 +1,5 @@
-"""The surface mesh of a CAD body: remeshed from the kernel's facets, set onto the geometry."""
+"""A surface mesh set onto the exact geometry of CAD."""
 
-from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -9,11 +8,9 @@ from numpy.typing import NDArray
 from intaglio.cad.part import Part
 from intaglio.cad.projection import onto_edge, onto_face
 from intaglio.cad.tessellation import curve_edges
-from intaglio.facets.facets import Curves, Facets, triangle_normals
-from intaglio.facets.remesh import RemeshedSurface, remesh
-from intaglio.facets.seams import merged_regions, regions_at, without_inner_curves
+from intaglio.facets.facets import Curves, triangle_normals
+from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface import ON_CURVE, ON_FACE
-from intaglio.sizing.octree import SizeField
 
 
 def exact_positions(
@@ -55,47 +52,3 @@ def exact_positions(
         back = np.unique(surface.triangles[turned])
         points[back] = surface.points[back]
     return replace(surface, points=points)
-
-
-def mesh_surface(
-    part: Part | None,
-    facets: Facets,
-    curves: Curves,
-    field: SizeField,
-    progress: Callable[[float], None] = lambda share: None,
-    passes: int = 9,
-    counted: Mapping[int, NDArray[np.float64]] | None = None,
-    label: NDArray[np.int32] | None = None,
-    walk_over: float = 0.0,
-) -> RemeshedSurface:
-    """Surface mesh to a size field; region numbers are those of the facets.
-
-    part: the CAD whose faces and edges the nodes are set onto, if there is one. counted: arc
-    lengths of the nodes of some curves. Regions of equal label (regions,) that meet at less than
-    walk_over (rad) are meshed as one; counted curves always stay.
-    """
-    regions = int(facets.region.max()) + 1
-    group = np.arange(regions, dtype=np.int32)
-    if walk_over > 0:
-        own = np.arange(regions, dtype=np.int32) if label is None else label
-        kept = np.isin(curves.edge_curve, list(counted or {}), invert=True)
-        free = replace(
-            curves, edge_nodes=curves.edge_nodes[kept], edge_curve=curves.edge_curve[kept]
-        )
-        group = merged_regions(facets, free, own, walk_over)
-    base, lines, numbers = facets, curves, np.arange(len(curves.ends))
-    if group.max() + 1 < regions:
-        base, lines, numbers = without_inner_curves(facets, curves, group)
-    place = {int(c): k for k, c in enumerate(numbers)}
-    fixed = {place[c]: at for c, at in (counted or {}).items() if c in place}
-    rough = remesh(base, lines, field, lambda share: progress(0.95 * share), passes, fixed)
-    face = rough.owner
-    if base is not facets:
-        centre = rough.points[rough.triangles].mean(axis=1)
-        face = rough.owner.copy()
-        nodes = np.flatnonzero(rough.kind == ON_FACE)
-        face[nodes] = regions_at(facets, group, rough.points[nodes], rough.owner[nodes])
-        rough = replace(rough, region=regions_at(facets, group, centre, rough.region))
-    if part is None:
-        return rough
-    return exact_positions(part, lines, rough, numbers, face)

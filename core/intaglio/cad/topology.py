@@ -249,3 +249,11 @@ def point_distance(p: Floats, shape: TopoDS_Shape) -> float:
     """Distance of a point (3,) from a shape."""
     vertex = BRepBuilderAPI_MakeVertex(gp_Pnt(*(float(x) for x in p))).Vertex()
     return float(BRepExtrema_DistShapeShape(vertex, shape).Value())
+
+
+def explore_face(part: Part, number: int) -> list[TopoDS_Shape]:
+    """The face as it is turned in its body."""
+    for face in explore(part.shape, TopAbs_ShapeEnum.TopAbs_FACE):
+        if part.face_map.FindIndex(face) - 1 == number:
+            return [face]
+    return []

@@ -13,13 +13,14 @@ import numpy as np
 
 from intaglio.cad import repair as cad
 from intaglio.cad.kernel import KERNEL_ERRORS
-from intaglio.cad.part import Part
 from intaglio.errors import IntaglioError, SettingRejected, StepFailed
 from intaglio.facets import repair as facets
 from intaglio.facets.features import split_by_angle
 from intaglio.facets.motion import mirrored, moved, rotated, scaled, split_plane
 from intaglio.facets.part import FacetPart
-from intaglio.facets.welding import sewn, welded
+from intaglio.facets.welding import sewn
+from intaglio.parts.kind import Kind, Model
+from intaglio.parts.kinds import CAD, kind_of
 from intaglio.parts.places import FACES, face_numbers
 from intaglio.settings.blanks import (
     Rows,
@@ -30,7 +31,6 @@ from intaglio.settings.blanks import (
     fields_schema,
 )
 
-Model = Part | FacetPart
 _TOLERANCE = "A little over the widest gap; far under the smallest detail that matters."
 _PLANE = "Any point of the plane."
 
@@ -188,6 +188,10 @@ class Operation:
     cad: Act | None
     facets: Act | None
     group: str = "repair"
+
+    def act(self, kind: Kind[Any]) -> Act | None:
+        """What it does to models of a kind."""
+        return self.cad if kind.key == CAD.key else self.facets
 
 
 def _direction(values: list[float], where: str) -> list[float]:
@@ -473,19 +477,18 @@ def fits(operation: Operation, model: Model) -> bool:
     """Whether an operation makes sense for CAD or for facets, as the model is."""
     if operation.key == "repair_safe":
         return True
-    return (operation.cad if isinstance(model, Part) else operation.facets) is not None
+    return operation.act(kind_of(model)) is not None
 
 
 def apply(model: Model, row: Mapping[str, Any]) -> tuple[Model, int]:
     """The model after one operation, and how many things it changed. Raises StepFailed."""
     operation = BY_NAME[row["do"]]
-    if not fits(operation, model):
-        kind = "CAD" if isinstance(model, Part) else "facets"
-        raise StepFailed("not-for-this", f"“{operation.title}” does not apply to {kind}.")
+    kind = kind_of(model)
+    act = operation.act(kind)
+    if act is None:
+        raise StepFailed("not-for-this", f"“{operation.title}” does not apply to {kind.title}.")
     names = blanks_of(operation.settings)
     settings = operation.settings(**{k: v for k, v in row.items() if k in names})
-    act = operation.cad if isinstance(model, Part) else operation.facets
-    assert act is not None
     try:
         out, count = act(model, settings)
     except IntaglioError:
@@ -494,9 +497,7 @@ def apply(model: Model, row: Mapping[str, Any]) -> tuple[Model, int]:
         raise StepFailed(
             "kernel", f"The CAD kernel could not do “{operation.title}” ({type(error).__name__})."
         ) from error
-    if isinstance(out, FacetPart) and not len(out.triangles):
-        raise StepFailed("nothing-left", f"“{operation.title}” would leave nothing.")
-    return (welded(out) if isinstance(out, FacetPart) and row["do"] == "mirror" else out), count
+    return kind.checked(out, operation.title, row["do"] == "mirror"), count
 
 
 def description() -> list[dict[str, Any]]:

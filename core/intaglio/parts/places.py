@@ -8,13 +8,10 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from intaglio.cad.part import Part, bounds
-from intaglio.cad.topology import point_distance
 from intaglio.errors import SettingRejected
-from intaglio.facets.part import FacetPart, scale_of
-from intaglio.numeric.boxtree import box_tree, nearest
+from intaglio.parts.kind import Model
+from intaglio.parts.kinds import kind_of
 from intaglio.settings.blanks import NAMES_SCHEMA, Rows
 
 # a point belongs to a face within this share of the model
@@ -37,33 +34,11 @@ def reference(name: str, at: list[float]) -> str:
     return f"{name} @ " + " ".join(f"{v:.7g}" for v in at)
 
 
-def distances(model: Part | FacetPart, spot: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Distance of a point (3,) from every face of a part, or region of facets."""
-    if isinstance(model, Part):
-        return np.array([point_distance(spot, f) for f in model.faces], float)
-    tree = box_tree(model.points, model.triangles, model.region)
-    out = np.full(len(model.region_names), np.inf)
-    foot = np.empty(3)
-    for region in range(min(len(tree.root), len(out))):
-        if nearest(tree, region, spot, foot) >= 0:
-            out[region] = float(np.linalg.norm(foot - spot))
-    return out
-
-
-def face_names(model: Part | FacetPart) -> list[str]:
-    """Names by which faces are referred to."""
-    if isinstance(model, Part):
-        return [f"face_{k + 1}" for k in range(len(model.faces))]
-    return list(model.region_names)
-
-
-def face_numbers(model: Part | FacetPart, references: list[str], where: str) -> list[int]:
+def face_numbers(model: Model, references: list[str], where: str) -> list[int]:
     """Numbers of the faces that references mean. Raises SettingRejected for one that means none."""
-    names = face_names(model)
-    if isinstance(model, Part):
-        scale = float(np.linalg.norm(np.subtract(*bounds(model.shape))))
-    else:
-        scale = scale_of(model.points)
+    kind = kind_of(model)
+    names = kind.face_names(model)
+    scale = kind.scale(model)
     out = []
     for text in references:
         try:
@@ -77,7 +52,7 @@ def face_numbers(model: Part | FacetPart, references: list[str], where: str) -> 
                 raise SettingRejected(where, f"There is no face called {name}.")
             out.append(names.index(name))
             continue
-        apart = distances(model, np.array(at))
+        apart = kind.distances(model, np.array(at))
         own = names.index(name) if name in names else -1
         best = own if own >= 0 and apart[own] <= NEAR * scale else int(apart.argmin())
         if apart[best] > NEAR * scale:

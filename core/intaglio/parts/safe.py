@@ -5,12 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from intaglio.cad.findings import diagnose as diagnose_cad
-from intaglio.cad.part import Part
 from intaglio.errors import IntaglioError
-from intaglio.facets.diagnosis import diagnose as diagnose_facets
 from intaglio.findings import Finding
-from intaglio.parts.model import Model, model_area, model_volume
+from intaglio.parts.kind import Model
+from intaglio.parts.kinds import kind_of
 from intaglio.parts.operations import BY_NAME, apply
 
 # repairs that keep within a length by themselves, and those that change no place at all
@@ -21,9 +19,7 @@ _ROUNDS = 12
 
 def findings_of(model: Model) -> tuple[Finding, ...]:
     """The model's findings, whichever kind it is."""
-    if isinstance(model, Part):
-        return diagnose_cad(model).findings
-    return diagnose_facets(model).findings
+    return kind_of(model).diagnosed(model).findings
 
 
 def _safe_operation(finding: Finding, tolerance: float) -> dict[str, Any] | None:
@@ -49,6 +45,7 @@ def repair_safe(model: Model, tolerance: float) -> tuple[Model, list[dict[str, A
     A repair of a closed model that changes its volume by more than the tolerance times its area is
     taken back and not tried again.
     """
+    kind = kind_of(model)
     actions: list[dict[str, Any]] = []
     refused: set[str] = set()
     for _ in range(_ROUNDS):
@@ -56,15 +53,15 @@ def repair_safe(model: Model, tolerance: float) -> tuple[Model, list[dict[str, A
             operation = _safe_operation(finding, tolerance)
             if operation is None or finding.code in refused:
                 continue
-            before = model_volume(model)
+            before = kind.volume(model)
             try:
                 out, count = apply(model, operation)
             except IntaglioError:
                 refused.add(finding.code)
                 continue
-            change = model_volume(out) - before
+            change = kind.volume(out) - before
             settles = operation["do"] in ("unify_normals", "drop_duplicates", "sew", "cap")
-            too_much = abs(change) > tolerance * model_area(model) and not settles
+            too_much = abs(change) > tolerance * kind.area(model) and not settles
             if too_much or count == 0:
                 refused.add(finding.code)
                 continue

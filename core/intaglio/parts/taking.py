@@ -6,25 +6,22 @@ import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
-import numpy as np
-
-from intaglio.cad.part import Part, bounds, has_extent
+from intaglio.cad.part import Part, has_extent
 from intaglio.cad.read import ACCEPTED as CAD_FILES
-from intaglio.cad.read import compound, read_cad
-from intaglio.cad.read import scaled as scaled_shape
+from intaglio.cad.read import read_cad
 from intaglio.cad.repair import carried
-from intaglio.cad.tessellation import tessellate
 from intaglio.errors import FileRejected
-from intaglio.facets.motion import scaled as scaled_facets
-from intaglio.facets.part import FacetPart, free_name, joined
+from intaglio.facets.part import FacetPart, free_name
 from intaglio.facets.welding import welded
 from intaglio.findings import Finding
 from intaglio.formats.registry import FACETS_BY_SUFFIX
 from intaglio.formats.triangles import TriangleFile
+from intaglio.parts.kind import Kind, Model
+from intaglio.parts.kinds import CAD, FACETS, kind_of
 from intaglio.units import MM_PER_UNIT
 
-Model = Part | FacetPart
 ACCEPTED = (*CAD_FILES, *FACETS_BY_SUFFIX, ".zip")
 _NO_UNIT = (*FACETS_BY_SUFFIX, ".brep", ".brp")
 _MOST_FILES = 200
@@ -164,9 +161,11 @@ def _in_unit(model: Model, unit: str, convert: bool) -> Model:
     if not convert or model.unit == unit:
         return replace(model, unit=unit)
     factor = MM_PER_UNIT[model.unit] / MM_PER_UNIT[unit]
-    if isinstance(model, FacetPart):
-        return replace(scaled_facets(model, factor)[0], unit=unit)
-    return replace(model, shape=scaled_shape(model.shape, factor), unit=unit)
+    return replace(kind_of(model).scaled(model, factor), unit=unit)
+
+
+# CAD that is joined with facets becomes facets within this share of its diagonal
+_FOLLOWED = 5e-4
 
 
 def _one(models: list[Model], unit: str, by_file: bool) -> Model:
@@ -176,36 +175,13 @@ def _one(models: list[Model], unit: str, by_file: bool) -> Model:
     models = [_in_unit(m, unit, by_file) for m in models]
     if len(models) == 1:
         return models[0]
-    parts = [m for m in models if isinstance(m, Part)]
-    if len(parts) == len(models):
-        names: list[str] = []
-        for p in parts:
-            for k in range(len(p.bodies)):
-                names.append(free_name(p.body_name(k), names))
-        return Part(
-            compound([b for p in parts for b in p.bodies]),
-            unit,
-            tuple(names),
-            tuple(p.face_name(k) for p in parts for k in range(len(p.faces))),
-            tuple(p.face_colour(k) for p in parts for k in range(len(p.faces))),
-        )
-    return joined([m if isinstance(m, FacetPart) else facets_of(m) for m in models])
+    kinds = {kind_of(m).key for m in models}
+    if kinds == {CAD.key}:
+        return whole(CAD, models)
+    return whole(FACETS, [kind_of(m).facets(m, _FOLLOWED) for m in models])
 
 
-def facets_of(part: Part, share: float = 5e-4) -> FacetPart:
-    """CAD as facets, a region per face, within a share of its diagonal."""
-    low, high = bounds(part.shape)
-    facets, _ = tessellate(part, share * float(np.linalg.norm(high - low)), 0.2, [])
-    body_of = np.zeros(len(part.faces), np.int32)
-    for b, body in enumerate(part.bodies):
-        for face in Part(body, part.unit).faces:
-            body_of[part.face_map.FindIndex(face) - 1] = b
-    return FacetPart(
-        facets.points,
-        facets.triangles,
-        facets.region,
-        body_of[facets.region],
-        tuple(f"face_{k + 1}" for k in range(len(part.faces))),
-        tuple(part.body_name(b) for b in range(len(part.bodies))),
-        part.unit,
-    )
+def whole(kind: Kind[Any], models: list[Any]) -> Model:
+    """Several models of one kind and unit as one."""
+    joined: Model = kind.joined(models)
+    return joined

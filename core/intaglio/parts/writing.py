@@ -6,18 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from intaglio.cad.part import Part
-from intaglio.cad.read import compound, sheet_of
-from intaglio.cad.topology import explore
-from intaglio.cad.write import brep_bytes, step_bytes
 from intaglio.errors import FileRejected
-from intaglio.facets.part import FacetPart, kept
+from intaglio.facets.part import FacetPart
 from intaglio.formats.format import Surface
 from intaglio.formats.registry import FACET_FORMATS, FACETS_BY_SUFFIX
-from intaglio.parts.model import Model, Product, model_of
-from intaglio.parts.taking import facets_of
+from intaglio.parts.cad_kind import CAD_WRITTEN
+from intaglio.parts.kind import Model
+from intaglio.parts.kinds import kind_of
+from intaglio.parts.model import Product, model_of
 
-CAD_WRITTEN = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
 WRITTEN = (*CAD_WRITTEN, *FACETS_BY_SUFFIX)
 PER = ("whole", "body", "patch")
 
@@ -29,56 +26,26 @@ def geometry_bytes(model: Model, suffix: str, title: str, share: float = 2e-4) -
         raise FileRejected(
             "unknown-kind", f"“{suffix}” is not written. Known are {', '.join(WRITTEN)}."
         )
+    kind = kind_of(model)
     if suffix in CAD_WRITTEN:
-        if not isinstance(model, Part):
+        exact = kind.file(model, suffix)
+        if exact is None:
             raise FileRejected(
                 "facets-to-cad",
                 "Facets cannot become CAD surfaces. Write them as "
                 f"{', '.join(f.title for f in FACET_FORMATS)}.",
             )
-        return CAD_WRITTEN[suffix](model)
-    part = facets_of(model, share) if isinstance(model, Part) else model
+        return bytes(exact)
+    part = kind.facets(model, share)
     words = f"{title} in {model.unit}"
     surface = Surface(part.points, part.triangles, part.region, part.region_names, words)
     return FACETS_BY_SUFFIX[suffix].write(surface)
 
 
-def per_body(model: Model) -> dict[str, Model]:
-    """Each body of a model for itself."""
-    if isinstance(model, Part):
-        return {
-            model.body_name(k): Part(compound([b]), model.unit, (model.body_name(k),))
-            for k, b in enumerate(model.bodies)
-        }
-    return {
-        name: kept(model, model.body == k)
-        for k, name in enumerate(model.body_names)
-        if (model.body == k).any()
-    }
-
-
 def per_patch(model: Model, patches: Mapping[str, list[int]]) -> dict[str, Model]:
     """The faces of each patch, as sheets. patches: face numbers by name."""
-    out: dict[str, Model] = {}
-    for name, numbers in patches.items():
-        if not numbers:
-            continue
-        if isinstance(model, Part):
-            faces = [f for n in numbers for f in explore_face(model, n)]
-            out[name] = Part(compound([sheet_of(faces)]), model.unit, (name,))
-        else:
-            out[name] = kept(model, np.isin(model.region, numbers))
-    return out
-
-
-def explore_face(part: Part, number: int) -> list[Any]:
-    """The face as it is turned in its body."""
-    from OCP.TopAbs import TopAbs_ShapeEnum
-
-    for face in explore(part.shape, TopAbs_ShapeEnum.TopAbs_FACE):
-        if part.face_map.FindIndex(face) - 1 == number:
-            return [face]
-    return []
+    kind = kind_of(model)
+    return {name: kind.sheet(model, name, faces) for name, faces in patches.items() if faces}
 
 
 def files_of(
@@ -88,7 +55,7 @@ def files_of(
     if per == "body":
         return {
             f"{name}{suffix}": geometry_bytes(m, suffix, name)
-            for name, m in per_body(model).items()
+            for name, m in kind_of(model).per_body(model).items()
         }
     if per == "patch":
         if patches is None:

@@ -3,12 +3,12 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.cad.surface_mesh import mesh_surface
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import (
     edge_uses,
@@ -16,10 +16,12 @@ from intaglio.facets.facets import (
     unclosed_edges,
     zone_surfaces,
 )
+from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import Finding
 from intaglio.mesh.quality import summary, triangle_angles
 from intaglio.numeric.intersections import crossing_triangles
-from intaglio.parts.model import Product
+from intaglio.parts.kinds import kind_of
+from intaglio.parts.model import Product, model_of
 from intaglio.parts.picture import edge_segments, picture
 from intaglio.settings.blanks import blank
 from intaglio.sizing.forecast import surface_seconds
@@ -60,7 +62,8 @@ def surface_step(
     progress: Progress,
 ) -> Product:
     """Mesh the fluid's surface; refuse one that is open or meets itself."""
-    part, facets, curves = fluid_facets(domain, sizing_settings)
+    model = model_of(domain)
+    facets, curves = fluid_facets(model, sizing_settings)
     field = field_of(sizing)
 
     def shares(share: float) -> None:
@@ -73,7 +76,6 @@ def surface_step(
         np.column_stack([local.sides, patches.arrays["patch_of_face"]]), axis=0, return_inverse=True
     )[1]
     surface = mesh_surface(
-        part,
         facets,
         curves,
         field,
@@ -82,6 +84,7 @@ def surface_step(
         local.counted,
         label.ravel().astype(np.int32),
         math.radians(settings.walk_over),
+        partial(kind_of(model).settled, model),
     )
     progress(0.92, "checking")
     sides = local.sides[surface.region]

@@ -13,8 +13,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from intaglio.parts.kind import Model
 from intaglio.parts.measure import measure
-from intaglio.parts.model import Model, Product, model_of
+from intaglio.parts.model import Product, model_of
 from intaglio.parts.select import grow
 from intaglio.parts.writing import PER, WRITTEN, files_of, patch_faces, stage_model
 from intaglio.settings.blanks import build

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.case.case import findings as case_findings
+from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
-from intaglio.parts.places import distances
 from intaglio.stages.patches.naming import resolve
 from intaglio.stages.patches.settings import Patches
 from intaglio.stages.stage import Progress
@@ -19,7 +19,8 @@ def patches_step(settings: Patches, domain: Product, progress: Progress) -> Prod
     faces = domain.report["faces"]
 
     def locate(spot: list[float]) -> NDArray[np.float64]:
-        return distances(model_of(domain), np.array(spot))
+        model = model_of(domain)
+        return kind_of(model).distances(model, np.array(spot))
 
     members, found = resolve(settings.patches, faces, scale_of_report(domain.report), locate)
     of_face = np.full(len(faces), -1, np.int32)

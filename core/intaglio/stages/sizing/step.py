@@ -5,17 +5,15 @@ from dataclasses import asdict
 
 import numpy as np
 
-from intaglio.cad.part import Part, bounds
-from intaglio.cad.tessellation import tessellate
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import (
     Curves,
     Facets,
     unclosed_edges,
 )
-from intaglio.facets.features import meshing_input
-from intaglio.facets.part import FacetPart
 from intaglio.mesh.quality import summary
+from intaglio.parts.kind import Model
+from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
@@ -28,18 +26,12 @@ from intaglio.stages.stage import Progress
 MEMORY_LIMIT = 12e9
 
 
-def fluid_facets(domain: Product, settings: Sizing) -> tuple[Part | None, Facets, Curves]:
-    """The fluid's part, if it is CAD, its facets and feature curves."""
-    model = model_of(domain)
-    if isinstance(model, FacetPart):
-        facets, curves = meshing_input(model)
-        return None, facets, curves
-    part = model
-    low, high = bounds(part.shape)
-    scale = float(np.linalg.norm(high - low))
-    linear = max(min(0.02 * settings.smallest, 2e-3 * scale), 2e-6 * scale)
-    facets, curves = tessellate(part, linear, min(math.radians(settings.angle) / 2, 0.2))
-    return part, facets, curves
+def fluid_facets(model: Model, settings: Sizing) -> tuple[Facets, Curves]:
+    """Facets and feature curves of the fluid, fine enough for the sizes."""
+    facets, curves = kind_of(model).meshing_input(
+        model, settings.smallest, math.radians(settings.angle)
+    )
+    return facets, curves
 
 
 def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: Progress) -> Product:
@@ -58,7 +50,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
     if rough > 1e8:
         _refuse(settings, domain, rough * 7)
     progress(0.1, "laying out sizes")
-    _, facets, curves = fluid_facets(domain, settings)
+    facets, curves = fluid_facets(model_of(domain), settings)
     local, found = resolved(settings, domain.report, patches.report, facets, curves)
     assert local.sides is not None
     sides = local.sides[facets.region]
