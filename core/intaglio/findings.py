@@ -1,7 +1,43 @@
 """Findings: problems in words, with place, cause and repair. Every part of the core makes them."""
 
 from dataclasses import asdict, dataclass, field
-from typing import Any
+from typing import Any, Literal, cast
+
+from typing_extensions import TypedDict
+
+Level = Literal["error", "caution", "note"]
+
+
+class Offer(TypedDict):
+    """A repair offered with a finding: its label, and the operation {do, settings …}."""
+
+    label: str
+    operation: dict[str, Any]
+
+
+class MeasureHistogram(TypedDict):
+    """Counts of a measure between edges."""
+
+    edges: list[float]
+    count: list[int]
+
+
+class FindingRow(TypedDict):
+    """A `Finding` as plain data."""
+
+    code: str
+    level: Level
+    message: str
+    count: int
+    places: list[list[float]]
+    advice: str
+    size: float
+    measure: str
+    cause: str
+    faces: list[str]
+    repairs: list[Offer]
+    histogram: MeasureHistogram | None
+
 
 # places told with one finding
 PLACES = 20
@@ -18,7 +54,7 @@ class Finding:
     """
 
     code: str
-    level: str
+    level: Level
     message: str
     count: int = 1
     places: list[list[float]] = field(default_factory=list)
@@ -30,8 +66,9 @@ class Finding:
     repairs: list[dict[str, Any]] = field(default_factory=list)
     histogram: dict[str, Any] | None = None
 
-    def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
+    def as_dict(self) -> FindingRow:
+        """The finding as plain data."""
+        return cast(FindingRow, asdict(self))
 
 
 def offer(label: str, do: str, **settings: Any) -> dict[str, Any]:

@@ -74,6 +74,10 @@ SPECTACULAR_SETTINGS = {
     "DESCRIPTION": "From CAD to a checked CFD mesh and case.",
     "VERSION": "1",
     "SERVE_INCLUDE_SCHEMA": False,
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "studies.api.report_shapes.add_report_schemas",
+    ],
 }
 
 # limits of one job

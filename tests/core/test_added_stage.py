@@ -20,12 +20,17 @@ import numpy as np
 
 from intaglio.parts.model import Product
 from intaglio.settings.blanks import blank
+from intaglio.stages.reports import StageReport
 from intaglio.stages.stage import Cost, Run, Sentence, Stage
 
 
 @dataclass(frozen=True)
 class Survey:
     weight: float = blank("number", "weight of a byte", "One is usual.", 1.0, above=0.0)
+
+
+class SurveyReport(StageReport):
+    total: float
 
 
 def _run(run: Run) -> Product:
@@ -38,6 +43,7 @@ STAGE = Stage(
     "survey",
     "Survey",
     Survey,
+    SurveyReport,
     (Sentence("Each byte of the file weighs {weight}."),),
     "Weigh the file",
     (),

@@ -1,6 +1,7 @@
 """The case: fluid, conditions per patch, Reynolds number, and checks against the mesh."""
 
 import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -30,7 +31,11 @@ def reynolds(density: float, velocity: float, length: float, viscosity: float) -
 
 
 def inlets(
-    patches: list[dict[str, Any]], unit: str, density: float, viscosity: float, velocity: float
+    patches: Sequence[Mapping[str, Any]],
+    unit: str,
+    density: float,
+    viscosity: float,
+    velocity: float,
 ) -> list[Inlet]:
     """Inlets from patches with kind, area (unit²) and perimeter (unit)."""
     scale = metres(unit)
@@ -44,7 +49,7 @@ def inlets(
     return out
 
 
-def findings(mesh_patches: list[dict[str, Any]]) -> list[Finding]:
+def findings(mesh_patches: Sequence[Mapping[str, Any]]) -> list[Finding]:
     """What does not fit between the case and the patches."""
     kinds = [p["kind"] for p in mesh_patches]
     out = []
@@ -70,7 +75,7 @@ def findings(mesh_patches: list[dict[str, Any]]) -> list[Finding]:
 
 
 def case_document(
-    mesh: Mesh, patches: list[dict[str, Any]], settings: dict[str, Any], name: str
+    mesh: Mesh, patches: Sequence[Mapping[str, Any]], settings: dict[str, Any], name: str
 ) -> dict[str, Any]:
     """The content of case.yaml, in SI units but for lengths of the mesh, which are in its unit."""
     conditions: dict[str, Any] = {}

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from intaglio.mesh.cells import DIHEDRAL, TETRAHEDRON
 from intaglio.mesh.loading import (
@@ -383,7 +384,15 @@ def dihedral_angles(points: Floats, tets: NDArray[np.int32]) -> tuple[Floats, Fl
     return out[:, _LEAST], out[:, _LARGEST]
 
 
-def summary(values: Floats) -> dict[str, float]:
+class Spread(TypedDict):
+    """Least, largest and mean value."""
+
+    min: float
+    max: float
+    mean: float
+
+
+def summary(values: Floats) -> Spread:
     """min, max and mean of a metric; zeros where there are no values."""
     if not len(values):
         return {"min": 0.0, "max": 0.0, "mean": 0.0}
@@ -394,7 +403,7 @@ def summary(values: Floats) -> dict[str, float]:
     }
 
 
-def quality_summary(measured: Measured) -> dict[str, dict[str, float]]:
+def quality_summary(measured: Measured) -> dict[str, Spread]:
     """{metric: {min, max, mean}}; non-orthogonality and volume ratio over faces, others cells."""
     return {
         "equiangle_skewness": summary(measured.skewness),

@@ -3,6 +3,7 @@
 from typing import Any
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from intaglio.findings import PLACES, Finding, two_digits
 from intaglio.mesh.cells import POLYHEDRON, counts_by_shape
@@ -15,9 +16,34 @@ from intaglio.mesh.validity import cautions, check
 BINS = 24
 
 
-def patch_rows(mesh: Mesh) -> list[dict[str, Any]]:
-    """Per patch: name, kind, faces, area (unit²), perimeter of its rim (unit)."""
-    out = []
+class MeshPatchRow(TypedDict):
+    """A patch of the mesh: faces, area (unit²), length of its rim (unit)."""
+
+    name: str
+    kind: str
+    faces: int
+    area: float
+    perimeter: float
+
+
+class Histogram(TypedDict):
+    """Counts between edges."""
+
+    edges: list[float]
+    count: list[int]
+
+
+class MeshZoneRow(TypedDict):
+    """A zone of the mesh."""
+
+    kind: str
+    cells: int
+    volume: float
+
+
+def patch_rows(mesh: Mesh) -> list[MeshPatchRow]:
+    """A row for each patch."""
+    out: list[MeshPatchRow] = []
     for k, patch in enumerate(mesh.patches):
         start, nodes = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch == k))
         p = mesh.points[fan(start, nodes)[0]]
@@ -45,9 +71,9 @@ def _rim(mesh: Mesh, start: np.ndarray, nodes: np.ndarray) -> float:
     return float(np.linalg.norm(mesh.points[rim[:, 0]] - mesh.points[rim[:, 1]], axis=1).sum())
 
 
-def histograms(metrics: dict[str, Floats]) -> dict[str, dict[str, list[float]]]:
+def histograms(metrics: dict[str, Floats]) -> dict[str, Histogram]:
     """Counts of cells in equal bins of each metric between its least and largest value."""
-    out = {}
+    out: dict[str, Histogram] = {}
     for key, values in metrics.items():
         count, edges = np.histogram(values, BINS)
         out[key] = {"edges": edges.tolist(), "count": count.tolist()}

@@ -1,7 +1,7 @@
 """Models of CAD: shapes of the kernel."""
 
 import dataclasses
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,8 +40,8 @@ from intaglio.parts.kind import (
     Kind,
     Passages,
     Progress,
-    Row,
 )
+from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
 
 CAD_WRITTEN = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
 # the screen's facets stand off by at most this share of the diagonal, and turn by this angle (rad)
@@ -60,11 +60,11 @@ def surface_word(part: Part, face: int) -> str:
 class CadKind(Kind[Part]):
     """CAD: exact surfaces, solids and sheets."""
 
-    key = "cad"
+    key: Literal["cad", "facets"] = "cad"
     title = "CAD"
 
-    def stored(self, model: Part) -> tuple[Arrays, Row]:
-        names = {
+    def stored(self, model: Part) -> tuple[Arrays, ModelNames]:
+        names: ModelNames = {
             "kind": self.key,
             "unit": model.unit,
             "bodies": [model.body_name(k) for k in range(len(model.bodies))],
@@ -73,7 +73,7 @@ class CadKind(Kind[Part]):
         }
         return {"brep": np.frombuffer(to_bytes(model), np.uint8)}, names
 
-    def restored(self, arrays: Arrays, names: Row) -> Part:
+    def restored(self, arrays: Arrays, names: ModelNames) -> Part:
         return from_bytes(
             arrays["brep"].astype(np.uint8).tobytes(),
             names["unit"],
@@ -105,7 +105,7 @@ class CadKind(Kind[Part]):
         own: NDArray[np.int64],
         areas: Floats,
         scale: float,
-    ) -> Row:
+    ) -> FaceShape:
         word = surface_word(model, face)
         normal = plane_normal(model.faces[face]) if word == "plane" else np.zeros(3)
         return {
@@ -129,7 +129,7 @@ class CadKind(Kind[Part]):
                     out[a, b] = max(out.get((a, b), 0.0), edge_turn(model, e, a, b))
         return out
 
-    def bodies(self, model: Part) -> list[Row]:
+    def bodies(self, model: Part) -> list[BodyRow]:
         return [
             {
                 "name": model.body_name(k),
@@ -183,7 +183,18 @@ class CadKind(Kind[Part]):
         except _FAILURES as error:
             trouble.append(_unknown_spaces(error))
         return Passages(
-            [{**dataclasses.asdict(o), "centre": rounded(list(o.centre), scale)} for o in found],
+            [
+                {
+                    "name": o.name,
+                    "face": o.face,
+                    "edges": list(o.edges),
+                    "centre": rounded(list(o.centre), scale),
+                    "normal": list(o.normal),
+                    "area": o.area,
+                    "diameter": o.diameter,
+                }
+                for o in found
+            ],
             [
                 {
                     "openings": list(s.openings),
@@ -193,7 +204,12 @@ class CadKind(Kind[Part]):
                 for s in spaces
             ],
             [
-                {**dataclasses.asdict(f), "faces": [f"face_{n + 1}" for n in f.faces]}
+                {
+                    "kind": f.kind,
+                    "faces": [f"face_{n + 1}" for n in f.faces],
+                    "size": f.size,
+                    "centre": list(f.centre),
+                }
                 for f in find_features(model)
             ],
             trouble,

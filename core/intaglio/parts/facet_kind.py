@@ -1,6 +1,7 @@
 """Models of facets: triangles in named regions and bodies."""
 
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,7 +31,8 @@ from intaglio.facets.welding import welded
 from intaglio.numeric.boxtree import box_tree, first_hits, nearest
 from intaglio.numeric.rounding import rounded
 from intaglio.numeric.winding import winding_numbers
-from intaglio.parts.kind import Arrays, Diagnosed, Drawn, Floats, Kind, Passages, Progress, Row
+from intaglio.parts.kind import Arrays, Diagnosed, Drawn, Floats, Kind, Passages, Progress
+from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
 
 # a touched place snaps to a node within this share of the model: facets have nodes everywhere
 _TOUCH = 2e-3
@@ -42,10 +44,10 @@ _PLANE_DEPTH = 1e-4
 class FacetKind(Kind[FacetPart]):
     """Facets: what a scan or another program's export gives."""
 
-    key = "facets"
+    key: Literal["cad", "facets"] = "facets"
     title = "facets"
 
-    def stored(self, model: FacetPart) -> tuple[Arrays, Row]:
+    def stored(self, model: FacetPart) -> tuple[Arrays, ModelNames]:
         arrays: Arrays = {
             "facet_points": model.points,
             "facet_triangles": model.triangles,
@@ -59,7 +61,7 @@ class FacetKind(Kind[FacetPart]):
             "regions": list(model.region_names),
         }
 
-    def restored(self, arrays: Arrays, names: Row) -> FacetPart:
+    def restored(self, arrays: Arrays, names: ModelNames) -> FacetPart:
         return FacetPart(
             np.ascontiguousarray(arrays["facet_points"]),
             np.ascontiguousarray(arrays["facet_triangles"]),
@@ -93,7 +95,7 @@ class FacetKind(Kind[FacetPart]):
         own: NDArray[np.int64],
         areas: Floats,
         scale: float,
-    ) -> Row:
+    ) -> FaceShape:
         total = float(areas[own].sum())
         corners = model.points[model.triangles[own]]
         centre = areas[own] @ corners.mean(axis=1) / total if total > 0 else np.zeros(3)
@@ -129,9 +131,9 @@ class FacetKind(Kind[FacetPart]):
             (int(c // n), int(c % n)): float(np.median(along[code == c])) for c in np.unique(code)
         }
 
-    def bodies(self, model: FacetPart) -> list[Row]:
+    def bodies(self, model: FacetPart) -> list[BodyRow]:
         areas = triangle_areas(model.points, model.triangles)
-        out = []
+        out: list[BodyRow] = []
         for k, name in enumerate(model.body_names):
             own = model.body == k
             if not own.any():

@@ -6,7 +6,7 @@
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,12 +16,19 @@ from intaglio.facets.facets import Curves, Facets
 from intaglio.facets.part import FacetPart
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.findings import Finding
+from intaglio.parts.rows import (
+    BodyRow,
+    FaceShape,
+    FeatureRow,
+    ModelNames,
+    OpeningRow,
+    SpaceRow,
+)
 
 Progress = Callable[[float, str], None]
 Arrays = dict[str, NDArray[Any]]
 Model = Part | FacetPart
 Floats = NDArray[np.float64]
-Row = dict[str, Any]
 M = TypeVar("M", Part, FacetPart)
 
 
@@ -49,25 +56,25 @@ class Passages:
     """Openings, the closed spaces behind them, features that could go, all as plain data, and
     findings where these could not be told."""
 
-    openings: list[Row]
-    spaces: list[Row]
-    features: list[Row]
+    openings: list[OpeningRow]
+    spaces: list[SpaceRow]
+    features: list[FeatureRow]
     findings: list[Finding]
 
 
 class Kind(ABC, Generic[M]):
     """One kind of model. Numbers of faces start at 0; a face of facets is a region."""
 
-    key: str
+    key: Literal["cad", "facets"]
     title: str
 
     # storage ----------------------------------------------------------------------------------
     @abstractmethod
-    def stored(self, model: M) -> tuple[Arrays, Row]:
+    def stored(self, model: M) -> tuple[Arrays, ModelNames]:
         """Arrays and plain data from which `restored` makes the model again."""
 
     @abstractmethod
-    def restored(self, arrays: Arrays, names: Row) -> M:
+    def restored(self, arrays: Arrays, names: ModelNames) -> M:
         """Inverse of `stored`."""
 
     # measures ---------------------------------------------------------------------------------
@@ -100,7 +107,7 @@ class Kind(ABC, Generic[M]):
     @abstractmethod
     def face_row(
         self, model: M, face: int, view: Drawn, own: NDArray[np.int64], areas: Floats, scale: float
-    ) -> Row:
+    ) -> FaceShape:
         """A face in words and numbers; own (k,): its triangles in the view, of areas (m,)."""
 
     @abstractmethod
@@ -108,7 +115,7 @@ class Kind(ABC, Generic[M]):
         """Turn in degrees between neighbouring faces (a, b), a < b."""
 
     @abstractmethod
-    def bodies(self, model: M) -> list[Row]:
+    def bodies(self, model: M) -> list[BodyRow]:
         """name, volume, area, faces and solid of each body."""
 
     @abstractmethod

@@ -1,7 +1,8 @@
 """A model in a product: stored, taken out again, described face by face, drawn."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import Arrays, Drawn, Model
 from intaglio.parts.kinds import KINDS, kind_of
 from intaglio.parts.picture import picture
+from intaglio.parts.rows import FaceRow, FaceShape
 
 
 @dataclass(frozen=True)
@@ -17,7 +19,7 @@ class Product:
     """What a step made: arrays, and a report of plain data."""
 
     arrays: Arrays
-    report: dict[str, Any]
+    report: Mapping[str, Any]
 
 
 def model_of(product: Product) -> Model:
@@ -41,7 +43,7 @@ def display(view: Drawn, prefix: str = "display", with_picture: bool = True) -> 
     return out
 
 
-def face_rows(model: Model, view: Drawn, scale: float) -> list[dict[str, Any]]:
+def face_rows(model: Model, view: Drawn, scale: float) -> list[FaceRow]:
     """Every face in words and numbers: id, name and colour of the file, surface, area, centre,
     normal and radius where it has one, a point on it, and whether it is a flat end of the model."""
     kind = kind_of(model)
@@ -51,19 +53,19 @@ def face_rows(model: Model, view: Drawn, scale: float) -> list[dict[str, Any]]:
     order = np.lexsort((areas, view.region))
     last = np.searchsorted(view.region[order], np.arange(count), side="right") - 1
     first = np.searchsorted(view.region[order], np.arange(count))
-    rows = []
+    rows: list[FaceRow] = []
     for k in range(count):
         own = order[first[k] : last[k] + 1]
         # a point that surely lies on the face: the middle of its largest triangle
         at = corners[own[-1]].mean(axis=0) if len(own) else np.zeros(3)
-        row = kind.face_row(model, k, view, own, areas, scale)
-        row["at"] = rounded(at, scale)
-        row["at_end"] = False
-        if row["surface"] == "plane":
-            heights = view.points @ np.array(row["normal"])
-            level = float(np.dot(row["centre"], row["normal"]))
-            row["at_end"] = bool(heights.max() < level + 1e-5 * scale)
-        rows.append(row)
+        shape: FaceShape = kind.face_row(model, k, view, own, areas, scale)
+        at_end = False
+        if shape["surface"] == "plane":
+            heights = view.points @ np.array(shape["normal"])
+            level = float(np.dot(shape["centre"], shape["normal"]))
+            at_end = bool(heights.max() < level + 1e-5 * scale)
+        row = {**shape, "at": rounded(at, scale), "at_end": at_end}
+        rows.append(cast(FaceRow, row))
     return rows
 
 

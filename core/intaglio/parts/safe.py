@@ -10,6 +10,7 @@ from intaglio.findings import Finding
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.operations import BY_NAME, apply
+from intaglio.parts.rows import ActionRow
 
 # repairs that keep within a length by themselves, and those that change no place at all
 _BY_LENGTH = {"sew": "tolerance", "drop_slivers": "thinner"}
@@ -39,14 +40,14 @@ def _safe_operation(finding: Finding, tolerance: float) -> dict[str, Any] | None
     return None
 
 
-def repair_safe(model: Model, tolerance: float) -> tuple[Model, list[dict[str, Any]]]:
+def repair_safe(model: Model, tolerance: float) -> tuple[Model, list[ActionRow]]:
     """The model after all safe repairs, and what was done: {do, title, done, volume_change}.
 
     A repair of a closed model that changes its volume by more than the tolerance times its area is
     taken back and not tried again.
     """
     kind = kind_of(model)
-    actions: list[dict[str, Any]] = []
+    actions: list[ActionRow] = []
     refused: set[str] = set()
     for _ in range(_ROUNDS):
         for finding in findings_of(model):

@@ -1,5 +1,6 @@
 """Drafting a recipe from files alone: derived settings, and safe repairs where they are needed."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -73,7 +74,7 @@ def draft(source: Source, name: str, fluid: str | None) -> Draft:
 
 def _geometry(
     source: Source, name: str, given: dict[str, dict[str, Any]], store: MemoryStore
-) -> dict[str, Any]:
+) -> Mapping[str, Any]:
     rows = {s.stage: s for s in run_to("geometry", source, name, given, store)}
     report = rows["geometry"].report
     assert report is not None

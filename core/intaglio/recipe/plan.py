@@ -28,7 +28,7 @@ Progress = Callable[[str, float, str], None]
 class Store(Protocol):
     """Where products are kept, by key."""
 
-    def report(self, key: str) -> dict[str, Any] | None:
+    def report(self, key: str) -> Mapping[str, Any] | None:
         """The report of a product, or None if there is no such product."""
 
     def get(self, key: str) -> Product: ...
@@ -42,7 +42,7 @@ class MemoryStore:
     def __init__(self) -> None:
         self.products: dict[str, Product] = {}
 
-    def report(self, key: str) -> dict[str, Any] | None:
+    def report(self, key: str) -> Mapping[str, Any] | None:
         product = self.products.get(key)
         return None if product is None else product.report
 
@@ -66,7 +66,7 @@ class StageState:
     default: dict[str, Any] | None
     reasons: dict[str, str]
     key: str | None
-    report: dict[str, Any] | None
+    report: Mapping[str, Any] | None
     changed: tuple[str, ...]
     error: SettingRejected | None
 
@@ -87,13 +87,13 @@ def states(
     source: str,
     name: str,
     given: Mapping[str, Mapping[str, Any]],
-    report_of: Callable[[str], dict[str, Any] | None],
+    report_of: Callable[[str], Mapping[str, Any] | None],
     numbers: Mapping[str, float] | None = None,
 ) -> list[StageState]:
     """Every stage's state. source: key of the file; given: settings by stage, where not default."""
     out: list[StageState] = []
     keys: dict[str, str] = {}
-    reports: dict[str, dict[str, Any]] = {}
+    reports: dict[str, Mapping[str, Any]] = {}
     for stage in STAGES:
         own = given.get(stage.key, {})
         derived = stage.defaults(reports)
@@ -176,7 +176,7 @@ def run_to(
 
         product = _run(stage, state, now, source, name, store, tell)
         timing = {"seconds": round(time.monotonic() - started, 3), "peak_mb": _peak_mb()}
-        product.report["step"] = {"name": stage, **timing}
+        product = Product(product.arrays, {**product.report, "step": {"name": stage, **timing}})
         store.put(state.key, stage, product)
         progress(stage, 1.0, "done")
     return states(origin, name, given, store.report, numbers)

@@ -56,7 +56,8 @@ class Run:
 class Stage:
     """A stage.
 
-    needs: stages whose products the step uses. run: the step. defaults: settings derived from the
+    settings, report: the types of what goes in and of what is told. needs: stages whose products
+    the step uses. run: the step. defaults: settings derived from the
     reports of earlier stages, None while one is missing. cost: what the step is expected to take,
     from those reports. version is part of every product's key: raise it when the computation
     changes its result. enters: those of `needs` that matter with given settings, where not all do;
@@ -66,6 +67,7 @@ class Stage:
     key: str
     title: str
     settings: type
+    report: type
     sentences: tuple[Sentence, ...]
     action: str
     needs: tuple[str, ...]

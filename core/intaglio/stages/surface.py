@@ -18,7 +18,7 @@ from intaglio.facets.facets import (
 )
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import Finding
-from intaglio.mesh.quality import summary, triangle_angles
+from intaglio.mesh.quality import Spread, summary, triangle_angles
 from intaglio.numeric.intersections import crossing_triangles
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
@@ -26,6 +26,7 @@ from intaglio.parts.picture import edge_segments, picture
 from intaglio.settings.blanks import blank
 from intaglio.sizing.forecast import surface_seconds
 from intaglio.sizing.octree import sizes
+from intaglio.stages.reports import StageReport
 from intaglio.stages.sizing.local_sizes import resolved
 from intaglio.stages.sizing.settings import Sizing
 from intaglio.stages.sizing.step import field_of, fluid_facets
@@ -51,6 +52,18 @@ class SurfaceMesh:
         least=0.0,
         most=40.0,
     )
+
+
+class SurfaceReport(StageReport):
+    """The surface mesh: its counts, what it encloses against the geometry, angles and lengths."""
+
+    unit: str
+    triangles: int
+    points: int
+    volume: float
+    zone_volumes: list[float]
+    volume_error: float
+    quality: dict[str, Spread]
 
 
 def surface_step(
@@ -125,7 +138,7 @@ def surface_step(
     enclosed = [
         enclosed_volume(surface.points, own) for own in zone_surfaces(surface.triangles, sides)
     ]
-    data = {
+    data: SurfaceReport = {
         "unit": domain.report["unit"],
         "triangles": len(surface.triangles),
         "points": len(surface.points),
@@ -187,6 +200,7 @@ STAGE = Stage(
     "surface",
     "Surface",
     SurfaceMesh,
+    SurfaceReport,
     (
         Sentence(
             "Mesh the surface of the fluid in {passes} passes of splitting, swapping and smoothing."

@@ -1,6 +1,7 @@
 """Volume: filling the zones with tetrahedra and proving the result."""
 
 from dataclasses import dataclass
+from typing import NotRequired
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,14 +10,15 @@ from intaglio.errors import StepFailed
 from intaglio.mesh.building import tet_mesh, with_patches
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, polygon_edges
-from intaglio.mesh.quality import Measured, cell_metrics, measure
-from intaglio.mesh.report import histograms, mesh_findings, report
+from intaglio.mesh.quality import Measured, Spread, cell_metrics, measure
+from intaglio.mesh.report import Histogram, MeshZoneRow, histograms, mesh_findings, report
 from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.storing import mesh_arrays, stored_mesh
 from intaglio.parts.model import Product
 from intaglio.parts.picture import picture
 from intaglio.settings.blanks import blank
 from intaglio.sizing.forecast import BYTES_PER_CELL, volume_seconds
+from intaglio.stages.reports import StageReport
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.sizing.step import MEMORY_LIMIT, field_of
 from intaglio.stages.stage import Cost, Progress, Reports, Run, Sentence, Stage
@@ -42,6 +44,25 @@ class VolumeMesh:
         least=0,
         most=60,
     )
+
+
+class VolumeReport(StageReport):
+    """The mesh: counts, zones, quality; splits and swaps that recovering the surface took.
+
+    Products of version 0.3 do not tell the cells by shape, nor the faces.
+    """
+
+    unit: str
+    cells: int
+    points: int
+    cells_by_shape: NotRequired[dict[str, int]]
+    faces: NotRequired[list[str]]
+    volume: float
+    zones: dict[str, MeshZoneRow]
+    quality: dict[str, Spread]
+    histograms: dict[str, Histogram]
+    splits: int
+    swaps: int
 
 
 def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
@@ -106,7 +127,7 @@ def volume_step(
     for zone, enclosed in zip(zones, surface.report["zone_volumes"], strict=True):
         if abs(filled[zone.name] - enclosed) > 1e-9 * enclosed and not filling.swaps:
             raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
-    data = {
+    data: VolumeReport = {
         "unit": unit,
         "cells": total["cells"],
         "points": total["points"],
@@ -164,6 +185,7 @@ STAGE = Stage(
     "volume",
     "Volume",
     VolumeMesh,
+    VolumeReport,
     (
         Sentence(
             "Fill the zones with tetrahedra, then raise the worst of them in {passes} passes until "

@@ -1,19 +1,19 @@
-/** What the reports of the stages hold, as far as the page reads them. */
+/** What the reports of the stages hold: the core's types, and what the page keeps beside them. */
+import type { Shape } from "./client";
 
-export interface Finding {
-  code: string;
-  level: "error" | "caution" | "note";
-  message: string;
-  count: number;
-  places: number[][];
-  advice: string;
-  size?: number;
-  measure?: string;
-  cause?: string;
-  faces?: string[];
-  repairs?: { label: string; operation: Operation }[];
-  histogram?: { edges: number[]; count: number[] } | null;
-}
+export type Reports = Shape<"Reports">;
+export type GeometryReport = Reports["geometry"];
+export type DomainReport = Reports["domain"];
+export type SurfaceReport = Reports["surface"];
+export type VolumeReport = Reports["volume"];
+export type SizingReport = Reports["sizing"];
+export type CaseReport = Reports["case"];
+export type Face = Shape<"FaceRow">;
+export type Feature = Shape<"FeatureRow">;
+export type Opening = Shape<"OpeningRow">;
+export type LogRow = Shape<"RepairRow">;
+export type PatchRow = Shape<"PatchRow">;
+export type Histogram = Shape<"Histogram">;
 
 /** One entry of the list of repairs: what to do, whether it is on, and its settings. */
 export interface Operation {
@@ -22,151 +22,16 @@ export interface Operation {
   [name: string]: unknown;
 }
 
-export interface LogRow {
-  do: string;
-  on: boolean;
-  done: string;
-  count: number;
-  volume_change: number;
-  area_change: number;
-  actions: { do: string; title: string; done: string; volume_change: number }[];
-  problem: string | null;
-  places: number[][];
-}
+type Told = Shape<"FindingRow">;
 
-export interface Feature {
-  kind: string;
-  faces: string[];
-  size: number;
-  centre: number[];
-}
+/** A finding as the core tells it, or one that the page makes itself from a refusal. */
+export type Finding = Pick<Told, "code" | "level" | "message" | "count" | "places" | "advice"> &
+  Partial<Omit<Told, "repairs">> & { repairs?: { label: string; operation: Operation }[] };
 
 export interface Pin {
   name: string;
   at: number[];
   kind: "fluid" | "dry";
-}
-
-export interface ModelNames {
-  kind: "cad" | "facets";
-  unit: string;
-}
-
-export interface Opening {
-  name: string;
-  face: number;
-  centre: number[];
-  normal: number[];
-  area: number;
-  diameter: number;
-}
-
-export interface Face {
-  id: string;
-  surface: string;
-  area: number;
-  centre: number[];
-  at: number[];
-  normal: number[];
-  radius: number;
-  name: string;
-  colour: string;
-  opening?: boolean;
-  role?: string;
-  zones?: number[];
-}
-
-export interface GeometryReport {
-  file: string;
-  unit: string;
-  size: number[];
-  low: number[];
-  high: number[];
-  volume: number;
-  area: number;
-  model: ModelNames;
-  unit_known: boolean;
-  closed: boolean;
-  triangles: number | null;
-  bodies: { name: string; volume: number; area: number; faces: number[]; solid: boolean }[];
-  faces: Face[];
-  openings: Opening[];
-  spaces: { openings: string[]; volume: number; pin: number[] }[];
-  features: Feature[];
-  log: LogRow[];
-  findings: Finding[];
-}
-
-export interface DomainReport {
-  unit: string;
-  size: number[];
-  low: number[];
-  high: number[];
-  volume: number;
-  area: number;
-  model: ModelNames;
-  pin: number[];
-  zones: { name: string; kind: string; volume: number }[];
-  links: [number, number, number][];
-  faces: Face[];
-  findings: Finding[];
-}
-
-export interface PatchRow {
-  name: string;
-  kind: string;
-  faces: string[];
-  area: number;
-}
-
-export interface Spread {
-  min: number;
-  max: number;
-  mean: number;
-}
-
-export interface Histogram {
-  edges: number[];
-  count: number[];
-}
-
-export interface SurfaceReport {
-  triangles: number;
-  points: number;
-  volume: number;
-  volume_error: number;
-  quality: Record<string, Spread>;
-  findings: Finding[];
-}
-
-export interface VolumeReport {
-  cells: number;
-  /** not in products of version 0.3 */
-  cells_by_shape?: Record<string, number>;
-  points: number;
-  volume: number;
-  quality: Record<string, Spread>;
-  histograms: Record<string, Histogram>;
-  splits: number;
-  swaps: number;
-  findings: Finding[];
-}
-
-export interface SizingReport {
-  edge: Spread;
-  forecast: { triangles: number; cells: number; memory: number; seconds: number };
-  /** where the ends of counted edges will stand */
-  counted: number[][];
-  findings: Finding[];
-}
-
-export interface CaseReport {
-  cells: number;
-  inlets: { name: string; area: number; hydraulic_diameter: number; reynolds: number }[];
-  patches: { name: string; kind: string; faces: number; area: number; perimeter: number }[];
-  valid: boolean;
-  files: Record<string, number>;
-  findings: Finding[];
 }
 
 export interface PatchSetting {

@@ -698,6 +698,296 @@ export interface components {
             facets: string[];
             mesh: string[];
         };
+        /** @description One of the safe repairs that were done together. */
+        ActionRow: {
+            do: string;
+            title: string;
+            done: string;
+            volume_change: number;
+        };
+        /** @description A body: volume, area, numbers of its faces, and whether it bounds a volume. */
+        BodyRow: {
+            name: string;
+            volume: number;
+            area: number;
+            faces: number[];
+            solid: boolean;
+        };
+        /** @description The exported mesh, its patches and inlets, and the files with their bytes. */
+        CaseReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            cells: number;
+            patches: components["schemas"]["MeshPatchRow"][];
+            inlets: components["schemas"]["InletRow"][];
+            valid: boolean;
+            files: {
+                [key: string]: number;
+            };
+        };
+        /** @description The fluid: its zones, a point in it, and the smallest radius of its surface. */
+        DomainReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            model: components["schemas"]["ModelNames"];
+            low: number[];
+            high: number[];
+            size: number[];
+            volume: number;
+            area: number;
+            faces: components["schemas"]["FaceRow"][];
+            links: number[][];
+            pin: number[];
+            zones: components["schemas"]["ZoneRow"][];
+            smallest_radius: number | null;
+        };
+        /**
+         * @description A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;
+         *     role, opening and zones: of the fluid's faces only.
+         */
+        FaceRow: {
+            id: string;
+            name: string;
+            colour: string;
+            surface: string;
+            area: number;
+            centre: number[];
+            normal: number[];
+            radius: number;
+            at: number[];
+            at_end: boolean;
+            role?: string;
+            opening?: boolean;
+            zones?: number[];
+        };
+        /** @description A fillet, hole or other detail that could go. */
+        FeatureRow: {
+            kind: string;
+            faces: string[];
+            size: number;
+            centre: number[];
+        };
+        /** @description A `Finding` as plain data. */
+        FindingRow: {
+            code: string;
+            /** @enum {string} */
+            level: "error" | "caution" | "note";
+            message: string;
+            count: number;
+            places: number[][];
+            advice: string;
+            size: number;
+            measure: string;
+            cause: string;
+            faces: string[];
+            repairs: components["schemas"]["Offer"][];
+            histogram: components["schemas"]["MeasureHistogram"] | null;
+        };
+        /** @description Expected triangles, cells, bytes and seconds. */
+        ForecastRow: {
+            triangles: number;
+            cells: number;
+            memory: number;
+            seconds: number;
+        };
+        /** @description What was read, what was done to it, and what is there. */
+        GeometryReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            model: components["schemas"]["ModelNames"];
+            low: number[];
+            high: number[];
+            size: number[];
+            volume: number;
+            area: number;
+            faces: components["schemas"]["FaceRow"][];
+            links: number[][];
+            file: string;
+            unit_known: boolean;
+            closed: boolean;
+            triangles: number | null;
+            bodies: components["schemas"]["BodyRow"][];
+            openings: components["schemas"]["OpeningRow"][];
+            spaces: components["schemas"]["SpaceRow"][];
+            features: components["schemas"]["FeatureRow"][];
+            inside: number[];
+            log: components["schemas"]["RepairRow"][];
+        };
+        /** @description Counts between edges. */
+        Histogram: {
+            edges: number[];
+            count: number[];
+        };
+        /** @description An inlet in SI units, and the Reynolds number on its hydraulic diameter. */
+        InletRow: {
+            name: string;
+            area: number;
+            hydraulic_diameter: number;
+            reynolds: number;
+        };
+        /** @description Counts of a measure between edges. */
+        MeasureHistogram: {
+            edges: number[];
+            count: number[];
+        };
+        /** @description A patch of the mesh: faces, area (unit²), length of its rim (unit). */
+        MeshPatchRow: {
+            name: string;
+            kind: string;
+            faces: number;
+            area: number;
+            perimeter: number;
+        };
+        /** @description A zone of the mesh. */
+        MeshZoneRow: {
+            kind: string;
+            cells: number;
+            volume: number;
+        };
+        /**
+         * @description Kind of a model (cad or facets), its unit and its bodies; face_names and face_colours by face
+         *     of CAD, regions of facets.
+         */
+        ModelNames: {
+            /** @enum {string} */
+            kind: "cad" | "facets";
+            unit: string;
+            bodies: string[];
+            face_names?: string[];
+            face_colours?: string[];
+            regions?: string[];
+        };
+        /** @description A repair offered with a finding: its label, and the operation {do, settings …}. */
+        Offer: {
+            label: string;
+            operation: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description An opening: the face it lies in, the edges of its rim (of CAD), centre, normal, size. */
+        OpeningRow: {
+            name: string;
+            face: number;
+            edges: number[];
+            centre: number[];
+            normal: number[];
+            area: number;
+            diameter: number;
+        };
+        /** @description A patch and the faces that belong to it. */
+        PatchRow: {
+            name: string;
+            kind: string;
+            faces: string[];
+            area: number;
+        };
+        /** @description The patches in their order. */
+        PatchesReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            patches: components["schemas"]["PatchRow"][];
+        };
+        /** @description What a repair did, or why it did nothing. */
+        RepairRow: {
+            do: string;
+            on: boolean;
+            done: string;
+            count: number;
+            volume_change: number;
+            area_change: number;
+            actions: components["schemas"]["ActionRow"][];
+            problem: string | null;
+            places: number[][];
+        };
+        /** @description Edge lengths on the surface, what they come to, and where counted edges get their ends. */
+        SizingReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            edge: components["schemas"]["Spread"];
+            forecast: components["schemas"]["ForecastRow"];
+            counted: number[][];
+        };
+        /** @description A space behind openings, and a point in it. */
+        SpaceRow: {
+            openings: string[];
+            volume: number;
+            pin: number[];
+        };
+        /** @description Least, largest and mean value. */
+        Spread: {
+            min: number;
+            max: number;
+            mean: number;
+        };
+        /** @description Timing of the step: name of the stage, wall seconds, peak memory in MB. */
+        StepRow: {
+            name: string;
+            seconds: number;
+            peak_mb: number;
+        };
+        /** @description The surface mesh: its counts, what it encloses against the geometry, angles and lengths. */
+        SurfaceReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            triangles: number;
+            points: number;
+            volume: number;
+            zone_volumes: number[];
+            volume_error: number;
+            quality: {
+                [key: string]: components["schemas"]["Spread"];
+            };
+        };
+        /**
+         * @description The mesh: counts, zones, quality; splits and swaps that recovering the surface took.
+         *
+         *     Products of version 0.3 do not tell the cells by shape, nor the faces.
+         */
+        VolumeReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            cells: number;
+            points: number;
+            cells_by_shape?: {
+                [key: string]: number;
+            };
+            faces?: string[];
+            volume: number;
+            zones: {
+                [key: string]: components["schemas"]["MeshZoneRow"];
+            };
+            quality: {
+                [key: string]: components["schemas"]["Spread"];
+            };
+            histograms: {
+                [key: string]: components["schemas"]["Histogram"];
+            };
+            splits: number;
+            swaps: number;
+        };
+        /** @description A zone: fluid or solid. */
+        ZoneRow: {
+            name: string;
+            kind: string;
+            volume: number;
+        };
+        /** @description The report of each stage. */
+        Reports: {
+            geometry: components["schemas"]["GeometryReport"];
+            domain: components["schemas"]["DomainReport"];
+            patches: components["schemas"]["PatchesReport"];
+            sizing: components["schemas"]["SizingReport"];
+            surface: components["schemas"]["SurfaceReport"];
+            volume: components["schemas"]["VolumeReport"];
+            case: components["schemas"]["CaseReport"];
+        };
     };
     responses: never;
     parameters: never;

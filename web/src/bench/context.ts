@@ -1,17 +1,7 @@
 /** What all parts of the bench share: the variant, the stage at hand, and reports by stage. */
 import { createContext, useContext } from "react";
 import type { Job, Lists, Metric, StageDescription } from "../api/client";
-import type {
-  CaseReport,
-  DomainReport,
-  GeometryReport,
-  PatchRow,
-  SizingReport,
-  StageState,
-  SurfaceReport,
-  Variant,
-  VolumeReport,
-} from "../api/reports";
+import type { Reports, StageState, Variant } from "../api/reports";
 
 export interface BenchContext {
   variant: Variant;
@@ -39,16 +29,6 @@ export function stateOf(variant: Variant, stage: string): StageState {
   const found = variant.stages.find((s) => s.stage === stage);
   if (!found) throw new Error(`no stage ${stage}`);
   return found;
-}
-
-interface Reports {
-  geometry: GeometryReport;
-  domain: DomainReport;
-  patches: { patches: PatchRow[] };
-  sizing: SizingReport;
-  surface: SurfaceReport;
-  volume: VolumeReport;
-  case: CaseReport;
 }
 
 export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): Reports[K] | null {

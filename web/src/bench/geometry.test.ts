@@ -22,6 +22,7 @@ const face = (id: string, x: number): Face => ({
   area: 1,
   centre: [x, 0, 0],
   at: [x, 0, 0],
+  at_end: false,
   normal: [1, 0, 0],
   radius: 0,
   name: "",

@@ -28,7 +28,7 @@ export function membersOf(patches: PatchSetting[], faces: Face[], settled: Patch
 /** Faces in groups that hang together over edges no sharper than the angle. */
 export function groupsByAngle(
   faces: Face[],
-  links: [number, number, number][],
+  links: number[][],
   members: string[],
   angle: number,
 ): string[][] {
@@ -37,7 +37,7 @@ export function groupsByAngle(
     const p = parent.get(m)!;
     return p === m ? m : root(p);
   };
-  for (const [a, b, turn] of links) {
+  for (const [a = 0, b = 0, turn = 0] of links) {
     const [x, y] = [faces[a]?.id ?? "", faces[b]?.id ?? ""];
     if (turn <= angle && parent.has(x) && parent.has(y)) parent.set(root(y), root(x));
   }

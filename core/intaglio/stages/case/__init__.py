@@ -1,6 +1,7 @@
 """Case: fluid and conditions, checked against the mesh, and the files of the export."""
 
 from intaglio.parts.model import Product
+from intaglio.stages.case.report import CaseReport
 from intaglio.stages.case.settings import Case, case_defaults
 from intaglio.stages.case.step import case_step
 from intaglio.stages.stage import Cost, Reports, Run, Sentence, Stage, from_report
@@ -30,6 +31,7 @@ STAGE = Stage(
     "case",
     "Case",
     Case,
+    CaseReport,
     (
         Sentence("The fluid has a density of {density} and a viscosity of {viscosity}."),
         Sentence(

@@ -20,6 +20,7 @@ from intaglio.mesh.quality import cell_metrics, measure
 from intaglio.mesh.report import mesh_findings, patch_rows, report
 from intaglio.parts.model import Product
 from intaglio.stages.case.readme import export_readme
+from intaglio.stages.case.report import CaseReport
 from intaglio.stages.case.settings import Case
 from intaglio.stages.stage import Progress
 from intaglio.stages.volume import named_mesh
@@ -67,12 +68,17 @@ def case_step(
     files["report.json"] = json.dumps(full, indent=1).encode()
     files["README.txt"] = export_readme(name, full, document).encode()
     progress(0.8, "packing")
-    data = {
+    data: CaseReport = {
         "unit": mesh.unit,
         "cells": full["cells"],
         "patches": rows,
         "inlets": [
-            asdict(i)
+            {
+                "name": i.name,
+                "area": i.area,
+                "hydraulic_diameter": i.hydraulic_diameter,
+                "reynolds": i.reynolds,
+            }
             for i in inlets(
                 rows, mesh.unit, settings.density, settings.viscosity, settings.velocity
             )

@@ -2,6 +2,7 @@
 
 from intaglio.parts.model import Product
 from intaglio.stages.domain.defaults import domain_defaults
+from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.domain.settings import Domain
 from intaglio.stages.domain.step import domain_step
 from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
@@ -26,6 +27,7 @@ STAGE = Stage(
     "domain",
     "Domain",
     Domain,
+    DomainReport,
     (
         Sentence("Here {where}."),
         Sentence("Close the openings {closed} and take the space at {pin}", _INSIDE),

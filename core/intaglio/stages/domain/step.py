@@ -22,6 +22,7 @@ from intaglio.stages.domain.fluid import (
 )
 from intaglio.stages.domain.of_cad import EXTRACTION as OF_CAD
 from intaglio.stages.domain.of_facets import EXTRACTION as OF_FACETS
+from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.domain.settings import Domain
 
 # one for each kind of model
@@ -144,7 +145,7 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         row["opening"] = role == "opening"
         row["zones"] = list(sides)
     arrays, names = kind.stored(model)
-    data = {
+    data: DomainReport = {
         "unit": model.unit,
         "model": names,
         "low": rounded(low, scale),

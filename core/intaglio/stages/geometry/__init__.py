@@ -1,6 +1,7 @@
 """Geometry: the part read, moved and repaired, and what is wrong with it."""
 
 from intaglio.parts.model import Product
+from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry, geometry_defaults
 from intaglio.stages.geometry.step import geometry_step
 from intaglio.stages.stage import Cost, Run, Sentence, Stage
@@ -14,6 +15,7 @@ STAGE = Stage(
     "geometry",
     "Geometry",
     Geometry,
+    GeometryReport,
     (
         Sentence("Take the numbers of the file in {unit}."),
         Sentence(

@@ -1,6 +1,5 @@
 """The geometry step: read, move and repair as the list says, then measure and diagnose."""
 
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -12,8 +11,10 @@ from intaglio.parts.kind import Model, Progress
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows
 from intaglio.parts.operations import BY_NAME, apply
+from intaglio.parts.rows import RepairRow
 from intaglio.parts.safe import repair_safe
 from intaglio.parts.taking import Source, take_in
+from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry
 
 
@@ -46,7 +47,7 @@ def geometry_step(settings: Geometry, source: Source, progress: Progress) -> Pro
     if first is not None:
         arrays |= display(first, "before", with_picture=False)
     inside = kind.inner_point(model)
-    data = {
+    data: GeometryReport = {
         "file": source.name,
         "unit": model.unit,
         "unit_known": taken.unit_known or settings.unit != "file",
@@ -77,14 +78,14 @@ def _part_of(progress: Progress, start: float, end: float) -> Progress:
 
 def worked(
     model: Model, repairs: list[dict[str, Any]], progress: Progress
-) -> tuple[Model, list[dict[str, Any]]]:
+) -> tuple[Model, list[RepairRow]]:
     """The model after the repairs that are on, and what each did. One that cannot be done leaves
     the model as it was and says why."""
     kind = kind_of(model)
-    log = []
+    log: list[RepairRow] = []
     on = [k for k, row in enumerate(repairs) if row["on"]]
     for k, row in enumerate(repairs):
-        entry: dict[str, Any] = {
+        entry: RepairRow = {
             "do": row["do"],
             "on": row["on"],
             "done": "",
@@ -118,7 +119,7 @@ def worked(
     return model, log
 
 
-def _failed(row: Mapping[str, Any]) -> Finding:
+def _failed(row: RepairRow) -> Finding:
     return Finding(
         "repair-failed",
         "caution",

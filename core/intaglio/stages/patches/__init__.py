@@ -2,6 +2,7 @@
 
 from intaglio.parts.model import Product
 from intaglio.stages.patches.defaults import patches_defaults
+from intaglio.stages.patches.report import PatchesReport
 from intaglio.stages.patches.settings import Patches
 from intaglio.stages.patches.step import patches_step
 from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
@@ -15,6 +16,7 @@ STAGE = Stage(
     "patches",
     "Patches",
     Patches,
+    PatchesReport,
     (Sentence("Every face of the fluid belongs to one patch: {patches}"),),
     "Settle the patches",
     ("domain",),

@@ -10,6 +10,7 @@ from intaglio.case.case import findings as case_findings
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.stages.patches.naming import resolve
+from intaglio.stages.patches.report import PatchesReport, PatchRow
 from intaglio.stages.patches.settings import Patches
 from intaglio.stages.stage import Progress
 
@@ -24,7 +25,7 @@ def patches_step(settings: Patches, domain: Product, progress: Progress) -> Prod
 
     members, found = resolve(settings.patches, faces, scale_of_report(domain.report), locate)
     of_face = np.full(len(faces), -1, np.int32)
-    rows = []
+    rows: list[PatchRow] = []
     for k, (row, numbers) in enumerate(zip(settings.patches, members, strict=True)):
         of_face[numbers] = k
         rows.append(
@@ -36,10 +37,12 @@ def patches_step(settings: Patches, domain: Product, progress: Progress) -> Prod
             }
         )
     found += case_findings([r for r in rows if r["faces"]])
-    return Product(
-        {"patch_of_face": of_face},
-        {"patches": rows, "unit": domain.report["unit"], "findings": [f.as_dict() for f in found]},
-    )
+    data: PatchesReport = {
+        "patches": rows,
+        "unit": domain.report["unit"],
+        "findings": [f.as_dict() for f in found],
+    }
+    return Product({"patch_of_face": of_face}, data)
 
 
 def scale_of_report(report: Mapping[str, Any]) -> float:

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from intaglio.parts.model import Product
+from intaglio.stages.sizing.report import SizingReport
 from intaglio.stages.sizing.settings import Sizing, sizing_defaults
 from intaglio.stages.sizing.step import sizing_step
 from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
@@ -23,6 +24,7 @@ STAGE = Stage(
     "sizing",
     "Sizing",
     Sizing,
+    SizingReport,
     (
         Sentence(
             "Let edges span from {smallest} to {largest}, and turn by {angle} per edge on curves."

@@ -1,7 +1,6 @@
 """Laying out the sizes and forecasting the counts."""
 
 import math
-from dataclasses import asdict
 
 import numpy as np
 
@@ -19,6 +18,7 @@ from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import surface_field
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
+from intaglio.stages.sizing.report import SizingReport
 from intaglio.stages.sizing.settings import Sizing
 from intaglio.stages.stage import Progress
 
@@ -84,10 +84,15 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
     if expected.memory > MEMORY_LIMIT:
         _refuse(settings, domain, expected.cells)
     wall = sizes(field, facets.points)
-    data = {
+    data: SizingReport = {
         "unit": domain.report["unit"],
         "edge": summary(wall),
-        "forecast": asdict(expected),
+        "forecast": {
+            "triangles": expected.triangles,
+            "cells": expected.cells,
+            "memory": expected.memory,
+            "seconds": expected.seconds,
+        },
         "counted": counted_points(curves, local).tolist(),
         "findings": [f.as_dict() for f in found],
     }

@@ -1,0 +1,25 @@
+"""The report of Sizing."""
+
+from typing_extensions import TypedDict
+
+from intaglio.mesh.quality import Spread
+from intaglio.parts.rows import Place
+from intaglio.stages.reports import StageReport
+
+
+class ForecastRow(TypedDict):
+    """Expected triangles, cells, bytes and seconds."""
+
+    triangles: int
+    cells: int
+    memory: int
+    seconds: float
+
+
+class SizingReport(StageReport):
+    """Edge lengths on the surface, what they come to, and where counted edges get their ends."""
+
+    unit: str
+    edge: Spread
+    forecast: ForecastRow
+    counted: list[Place]
