@@ -32,7 +32,7 @@ MIDDLEWARE = [
 
 ROOT_URLCONF = "intaglio_server.urls"
 ASGI_APPLICATION = "intaglio_server.asgi.application"
-TEMPLATES: list[dict] = []
+TEMPLATES: list[dict[str, object]] = []
 
 DATABASES = {
     "default": {
@@ -85,6 +85,6 @@ JOB_SECONDS = int(os.environ.get("INTAGLIO_JOB_SECONDS", "3600"))
 JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
 UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))
 CACHE_BYTES = 2 * 2**30
-PRODUCT_CACHE = VAR / "products"
+PRODUCT_CACHE = VAR / "cache"
 # results that no present or undoable state reaches are kept this long
 KEEP_HOURS = int(os.environ.get("INTAGLIO_KEEP_HOURS", str(7 * 24)))

@@ -3,6 +3,7 @@
 import os
 import time
 from multiprocessing.connection import Connection
+from typing import Any
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
 
@@ -24,12 +25,13 @@ def compute(there: Connection, job_id: str) -> None:
     """Compute one job and send progress, then `done` with keys or `failed` with the problem."""
     die_with(there)
     limit_memory()
-    last = {"time": 0.0, "stage": ""}
+    told_at, told_of = 0.0, ""
 
     def tell(stage: str, share: float, doing: str) -> None:
+        nonlocal told_at, told_of
         now = time.monotonic()
-        if stage != last["stage"] or now - last["time"] > _OFTEN:
-            last["time"], last["stage"] = now, stage
+        if stage != told_of or now - told_at > _OFTEN:
+            told_at, told_of = now, stage
             there.send({"kind": "progress", "stage": stage, "share": share, "doing": doing})
 
     try:
@@ -59,5 +61,5 @@ def compute(there: Connection, job_id: str) -> None:
         there.close()
 
 
-def _plain(code: str, message: str) -> dict:
+def _plain(code: str, message: str) -> dict[str, Any]:
     return {"code": code, "message": message, "places": [], "blank": None}

@@ -3,6 +3,7 @@
 import uuid
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import models
 from django.db.models import Q
 
@@ -34,8 +35,8 @@ class Chunk(models.Model):
         constraints = [models.UniqueConstraint(fields=["product", "number"], name="chunk_once")]
 
 
-class StudySet(models.QuerySet):
-    def seen_by(self, user) -> "StudySet":
+class StudySet(models.QuerySet["Study"]):
+    def seen_by(self, user: User) -> "StudySet":
         """Studies that a user owns or that are shared with them."""
         return self.filter(Q(owner=user) | Q(shared_with=user)).distinct()
 

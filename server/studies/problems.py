@@ -1,6 +1,7 @@
 """Problems as the API tells them: a code, words for the analyst, and the place or blank."""
 
 import logging
+from typing import Any
 
 from rest_framework import status
 from rest_framework.exceptions import APIException
@@ -18,9 +19,9 @@ class Conflict(APIException):
     default_code = "conflict"
 
 
-def problem(error: Exception) -> dict:
+def problem(error: BaseException) -> dict[str, Any]:
     """A core error as plain data."""
-    out = {"code": "error", "message": str(error), "places": [], "blank": None}
+    out: dict[str, Any] = {"code": "error", "message": str(error), "places": [], "blank": None}
     if isinstance(error, IntaglioError):
         out |= {"code": error.code, "message": error.message, "places": error.places}
     if isinstance(error, SettingRejected):
@@ -30,7 +31,7 @@ def problem(error: Exception) -> dict:
     return out
 
 
-def handle(error: Exception, context: dict) -> Response | None:
+def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """Every error of the API has the same form; a fault of ours is logged, not shown."""
     if isinstance(error, IntaglioError):
         return Response(problem(error), status=status.HTTP_400_BAD_REQUEST)

@@ -167,7 +167,7 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
             )
             job.study = study
             job.variant = Variant.objects.create(study=study, name="first")
-        variant = Variant.objects.select_for_update().get(id=job.variant_id)
+        variant = Variant.objects.select_for_update().get(id=job.variant.pk)
         before = variant.shown.get(job.target)
         variant.shown = {**variant.shown, **message["keys"]}
         others = Variant.objects.exclude(id=variant.id).filter(**{f"shown__{job.target}": before})
@@ -175,9 +175,10 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
             Product.objects.filter(key=before, live=True).delete()
         variant.save(update_fields=["shown"])
         study = Study.objects.select_for_update().get(id=variant.study_id)
-        if job.target == "geometry" and job.source_id != study.source_id:
+        brought = job.source
+        if job.target == "geometry" and brought is not None and brought != study.source:
             # files were added, and they can be read
-            study.source_id, study.file_name = job.source_id, job.file_name
+            study.source, study.file_name = brought, job.file_name
         study.save()
         _end(job, Job.State.DONE)
 

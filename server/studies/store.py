@@ -1,11 +1,13 @@
 """Products in PostgreSQL: compressed, in chunks, checked when read, with a cache on disk."""
 
 import contextlib
+import functools
 import hashlib
-import os
-from pathlib import Path
+import sqlite3
+from collections.abc import Mapping
 from typing import Any
 
+import diskcache
 import zstandard
 from django.conf import settings
 from django.db import transaction
@@ -28,7 +30,7 @@ class DamagedProduct(Exception):
 
 
 def save_bytes(
-    key: str, stage: str, report: dict[str, Any], data: bytes, live: bool = False
+    key: str, stage: str, report: Mapping[str, Any], data: bytes, live: bool = False
 ) -> Product:
     """Write a product whole or not at all; one that exists is left as it is."""
     with transaction.atomic():
@@ -54,12 +56,10 @@ def save_bytes(
 def load_bytes(key: str) -> bytes:
     """A product's bytes, from the cache or the database. Raises DamagedProduct, DoesNotExist."""
     product = Product.objects.get(key=key)
-    path = _cache_path(key)
-    with contextlib.suppress(OSError):
-        data = path.read_bytes()
-        if hashlib.sha256(data).hexdigest() == product.sha256:
-            os.utime(path)
-            return data
+    with contextlib.suppress(*_CACHE_TROUBLE):
+        data = _cache().get(key)
+        if data is not None and hashlib.sha256(data).hexdigest() == product.sha256:
+            return bytes(data)
     packed = b"".join(
         bytes(c) for c in product.chunks.order_by("number").values_list("data", flat=True)
     )
@@ -69,34 +69,25 @@ def load_bytes(key: str) -> bytes:
         raise DamagedProduct(key) from error
     if hashlib.sha256(data).hexdigest() != product.sha256:
         raise DamagedProduct(key)
-    _cache(path, data)
+    with contextlib.suppress(*_CACHE_TROUBLE):
+        _cache().set(key, data)
     return data
 
 
-def _cache_path(key: str) -> Path:
-    return Path(settings.PRODUCT_CACHE) / key[:2] / key
+# a cache that is full, locked or damaged is no error: the database has everything
+_CACHE_TROUBLE = (OSError, sqlite3.Error, diskcache.Timeout)
 
 
-def _cache(path: Path, data: bytes) -> None:
-    """Keep a copy on disk; failing to do so is no error."""
-    with contextlib.suppress(OSError):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        partial = path.with_suffix(f".{os.getpid()}")
-        partial.write_bytes(data)
-        partial.replace(path)
-        _trim()
+def _cache() -> diskcache.Cache:
+    """The products looked at last, on disk; they make room for each other."""
+    return _opened(str(settings.PRODUCT_CACHE), settings.CACHE_BYTES)
 
 
-def _trim() -> None:
-    files = [
-        (p.stat().st_mtime, p.stat().st_size, p) for p in Path(settings.PRODUCT_CACHE).glob("*/*")
-    ]
-    total = sum(size for _, size, _ in files)
-    for _, size, path in sorted(files):
-        if total <= settings.CACHE_BYTES:
-            return
-        path.unlink(missing_ok=True)
-        total -= size
+@functools.lru_cache(maxsize=2)
+def _opened(folder: str, most: int) -> diskcache.Cache:
+    return diskcache.Cache(
+        folder, timeout=2, size_limit=most, eviction_policy="least-recently-used"
+    )
 
 
 class DatabaseStore:
@@ -106,7 +97,7 @@ class DatabaseStore:
     def __init__(self, live: str | None = None) -> None:
         self.live = live
 
-    def report(self, key: str) -> dict[str, Any] | None:
+    def report(self, key: str) -> Mapping[str, Any] | None:
         return Product.objects.filter(key=key).values_list("report", flat=True).first()
 
     def get(self, key: str) -> CoreProduct:

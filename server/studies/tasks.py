@@ -1,11 +1,14 @@
 """Jobs on the queue: each runs in a child process that can be stopped, and is retried once."""
 
 import logging
+from typing import Any
 
 from django.utils import timezone
-from procrastinate import exceptions
+from procrastinate import JobContext, exceptions
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Job as QueueJob
+from procrastinate.jobs import Status
+from procrastinate.manager import JobManager
 
 from studies.models import Job
 
@@ -39,7 +42,7 @@ def run_job(job_id: str) -> None:
 
 @app.periodic(cron="* * * * * */5")
 @app.task(name="find_lost_jobs", queue="watch", queueing_lock="find_lost_jobs", pass_context=True)
-async def find_lost_jobs(context, timestamp: int) -> None:
+async def find_lost_jobs(context: JobContext, timestamp: int) -> None:
     """Give jobs of workers without a heartbeat back to the queue."""
     manager = context.app.job_manager
     await manager.prune_stalled_workers(STALLED_SECONDS)
@@ -56,7 +59,7 @@ def sweep_products(timestamp: int) -> None:
     log.info("%s products removed", sweep())
 
 
-async def take_back(manager, stalled: QueueJob) -> None:
+async def take_back(manager: JobManager, stalled: QueueJob) -> None:
     """Run a lost job again once; after that, fail it with the reason."""
     if stalled.task_name != "run_job":
         await manager.finish_job(stalled, status=_failed(), delete_job=False)
@@ -82,7 +85,8 @@ async def take_back(manager, stalled: QueueJob) -> None:
         log.exception("a lost job could not be taken back")
 
 
-def lost_fields(job: Job) -> dict:
+def lost_fields(job: Job) -> dict[str, Any]:
+    """State of a job whose worker was lost twice."""
     if job.cancel_asked:
         return {"state": Job.State.CANCELLED}
     return {
@@ -91,7 +95,5 @@ def lost_fields(job: Job) -> dict:
     }
 
 
-def _failed():
-    from procrastinate.jobs import Status
-
+def _failed() -> Status:
     return Status.FAILED

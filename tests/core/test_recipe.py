@@ -16,7 +16,7 @@ from intaglio.mesh.pack import pack, unpack
 from intaglio.recipe.plan import MemoryStore, run_to, stages_before, states
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.recipe.schema import recipe_schema
-from intaglio.settings.blanks import evaluate
+from intaglio.settings.expressions import evaluate
 from intaglio.stages.patches.naming import resolve
 from intaglio.stages.registry import STAGES
 from tests.core.shapes import box, pipe, source
@@ -34,8 +34,13 @@ def test_arithmetic(text, value):
 
 
 @pytest.mark.parametrize(
-    "text", ["", "two", "__import__('os')", "1/0", "9**9**9", "[1]", "throat.real", "1" * 300]
-)
+    "text",
+    [
+        "", "two", "__import__('os')", "1/0", "9**9**9", "[1]", "throat.real", "1" * 300,
+        "'a' * 9", "(-8)**0.5", "1e308 * 10", "throat()", "True", "{1}", "1 < 2", "1 if 2 else 3)",
+        "(" * 150, "throat[0]", "f'{1}'", "lambda: 1", "9 if throat > 1 else (", "not 1",
+    ],
+)  # fmt: skip
 def test_what_is_no_arithmetic(text):
     with pytest.raises(ValueError):
         evaluate(text, {"throat": 20.0})

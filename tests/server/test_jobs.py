@@ -177,19 +177,39 @@ def test_a_product_is_whole_or_not_at_all(transactional_db, monkeypatch):
 def test_a_damaged_product_is_found_out(transactional_db, monkeypatch, settings, tmp_path):
     settings.PRODUCT_CACHE = tmp_path
     monkeypatch.setattr("studies.store.CHUNK_BYTES", 64)
-    data = bytes(range(256)) * 50
+    data = bytes(range(256)) * 500
     key = "d" * 64
     save_bytes(key, "volume", {}, data)
     assert load_bytes(key) == data
-    # a damaged copy in the cache is passed over
-    cached = next(tmp_path.glob("*/*"))
+    # a damaged copy in the cache is passed over, and so is one that is gone
+    cached = next(tmp_path.glob("**/*.val"))
+    assert cached.read_bytes() == data
     cached.write_bytes(b"rust")
     assert load_bytes(key) == data
-    cached.unlink()
+    next(tmp_path.glob("**/*.val")).unlink()
+    assert load_bytes(key) == data
+    # so is a cache whose index is damaged
+    settings.PRODUCT_CACHE = tmp_path / "other"
+    settings.PRODUCT_CACHE.mkdir()
+    (settings.PRODUCT_CACHE / "cache.db").write_bytes(b"rust" * 1000)
+    assert load_bytes(key) == data
+    settings.PRODUCT_CACHE = tmp_path / "empty"
     chunk = Chunk.objects.filter(product_id=key).last()
     Chunk.objects.filter(id=chunk.id).update(data=bytes(len(chunk.data)))
     with pytest.raises(DamagedProduct, match="checksum"):
         load_bytes(key)
+
+
+def test_the_cache_makes_room_for_what_was_looked_at_last(transactional_db, settings, tmp_path):
+    settings.PRODUCT_CACHE = tmp_path
+    settings.CACHE_BYTES = 2**20
+    for number in range(40):
+        data = bytes([number]) * 100_000
+        save_bytes(f"{number:064d}", "volume", {}, data)
+        assert load_bytes(f"{number:064d}") == data
+    kept = sum(p.stat().st_size for p in tmp_path.glob("**/*.val"))
+    assert 0 < kept <= 1.5 * 2**20
+    assert load_bytes("0" * 64) == bytes(100_000)
 
 
 def test_a_damaged_result_is_told_on_the_screen(ada, variant, work, settings, tmp_path):

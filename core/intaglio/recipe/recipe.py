@@ -9,7 +9,8 @@ from typing import Any
 import yaml
 
 from intaglio.errors import FileRejected, SettingRejected
-from intaglio.settings.blanks import blanks_of, build, check_value, evaluate
+from intaglio.settings.blanks import blanks_of, build, check_value
+from intaglio.settings.expressions import evaluate
 from intaglio.stages.registry import BY_KEY, STAGES
 
 VERSION = 1

@@ -4,16 +4,15 @@ A stage's settings are a frozen dataclass whose fields are made by `blank`. The 
 names its blanks in braces.
 """
 
-import ast
 import dataclasses
 import math
-import operator
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from intaglio.errors import SettingRejected
+from intaglio.settings.expressions import evaluate
 
 NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]{0,30}$")
 
@@ -62,49 +61,6 @@ def blank(type_: str, label: str, rule: str, default: Any = None, **limits: Any)
 def blanks_of(settings: type) -> dict[str, Blank]:
     """Name → Blank of a settings dataclass, in order."""
     return {f.name: f.metadata["blank"] for f in dataclasses.fields(settings)}
-
-
-_OPERATORS: dict[type, Callable[..., float]] = {
-    ast.Add: operator.add,
-    ast.Sub: operator.sub,
-    ast.Mult: operator.mul,
-    ast.Div: operator.truediv,
-    ast.Pow: operator.pow,
-    ast.USub: operator.neg,
-    ast.UAdd: operator.pos,
-}
-
-
-def evaluate(text: str, numbers: Mapping[str, float]) -> float:
-    """Value of an arithmetic expression over named numbers: + - * / ** and parentheses.
-
-    Raises ValueError that says which part is not understood.
-    """
-
-    def value(node: ast.AST) -> float:
-        if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
-            return float(node.value)
-        if isinstance(node, ast.Name):
-            if node.id not in numbers:
-                raise ValueError(f"the number “{node.id}” is not defined")
-            return float(numbers[node.id])
-        if isinstance(node, ast.BinOp) and type(node.op) in _OPERATORS:
-            left, right = value(node.left), value(node.right)
-            if isinstance(node.op, ast.Pow) and abs(right) > 64:
-                raise ValueError("the exponent is too large")
-            return float(_OPERATORS[type(node.op)](left, right))
-        if isinstance(node, ast.UnaryOp) and type(node.op) in _OPERATORS:
-            return float(_OPERATORS[type(node.op)](value(node.operand)))
-        raise ValueError(f"“{text}” is not an arithmetic expression")
-
-    if len(text) > 200:
-        raise ValueError("the expression is too long")
-    try:
-        return value(ast.parse(text.strip().lstrip("=").strip(), mode="eval").body)
-    except SyntaxError as error:
-        raise ValueError(f"“{text}” is not an arithmetic expression") from error
-    except (ZeroDivisionError, OverflowError) as error:
-        raise ValueError(f"“{text}” has no finite value") from error
 
 
 def significant(value: float, digits: int = 2) -> float:

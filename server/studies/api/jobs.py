@@ -5,6 +5,7 @@ import json
 from collections.abc import AsyncIterator
 from datetime import timedelta
 
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
@@ -12,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from studies.api.access import job_of
+from studies.api.access import job_of, user_of
 from studies.api.shapes import JobShape
 from studies.models import Job
 
@@ -20,7 +21,7 @@ _LOOK = 0.4
 _ALIVE = 15
 
 
-def _recent(user_id: int):
+def _recent(user_id: int) -> QuerySet[Job]:
     since = timezone.now() - timedelta(hours=12)
     return Job.objects.filter(owner_id=user_id, created__gt=since).order_by("created")
 
@@ -29,7 +30,7 @@ class JobsView(APIView):
     @extend_schema(responses=JobShape(many=True))
     def get(self, request: Request) -> Response:
         """One's jobs of the last hours, oldest first."""
-        return Response(JobShape(_recent(request.user.pk), many=True).data)
+        return Response(JobShape(_recent(user_of(request).pk), many=True).data)
 
 
 class JobView(APIView):

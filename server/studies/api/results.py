@@ -52,7 +52,7 @@ def _number(request: Request, name: str, default: float | None = None) -> float:
     if raw is None and default is not None:
         return default
     try:
-        value = float(raw)  # type: ignore[arg-type]
+        value = float(raw or "")
     except (TypeError, ValueError) as error:
         raise ValidationError({"detail": f"{name} needs a number."}) from error
     if not np.isfinite(value):

@@ -2,7 +2,7 @@
 
 from rest_framework import serializers
 
-from studies.models import Job
+from studies.models import Job, Study, Variant
 
 
 class ProblemShape(serializers.Serializer):
@@ -25,7 +25,7 @@ class SessionShape(serializers.Serializer):
 class BlankShape(serializers.Serializer):
     name = serializers.CharField()
     type = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     rule = serializers.CharField()
     unit = serializers.CharField()
     above = serializers.FloatField(allow_null=True)
@@ -52,14 +52,14 @@ class OperationShape(serializers.Serializer):
 
 class MetricShape(serializers.Serializer):
     key = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     unit = serializers.CharField()
     large_is_bad = serializers.BooleanField()
 
 
 class WordShape(serializers.Serializer):
     key = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
 
 
 class WrittenShape(serializers.Serializer):
@@ -138,8 +138,12 @@ class StageShape(serializers.Serializer):
 
 class JobShape(serializers.ModelSerializer):
     problem = ProblemShape(allow_null=True)
-    study = serializers.PrimaryKeyRelatedField(read_only=True)
-    variant = serializers.PrimaryKeyRelatedField(read_only=True)
+    study: serializers.PrimaryKeyRelatedField[Study] = serializers.PrimaryKeyRelatedField(
+        read_only=True
+    )
+    variant: serializers.PrimaryKeyRelatedField[Variant] = serializers.PrimaryKeyRelatedField(
+        read_only=True
+    )
 
     class Meta:
         model = Job
@@ -178,7 +182,7 @@ class UploadShape(serializers.Serializer):
 
 class NewVariantShape(serializers.Serializer):
     name = serializers.CharField(max_length=60)
-    source = serializers.IntegerField(help_text="the variant to branch from")
+    source = serializers.IntegerField(help_text="the variant to branch from")  # type: ignore[assignment]
 
 
 class StageStateShape(serializers.Serializer):

@@ -15,7 +15,7 @@ from intaglio.errors import FileRejected
 from intaglio.parts.taking import Source, together
 from intaglio.recipe.plan import source_key
 from intaglio.stages.registry import STAGES
-from studies.api.access import study_of
+from studies.api.access import study_of, user_of
 from studies.api.shapes import (
     JobShape,
     NewVariantShape,
@@ -67,7 +67,7 @@ class StudiesView(APIView):
     @extend_schema(responses=StudyShape(many=True))
     def get(self, request: Request) -> Response:
         found = (
-            Study.objects.seen_by(request.user)
+            Study.objects.seen_by(user_of(request))
             .select_related("owner")
             .prefetch_related("variants")
             .order_by("-updated")
@@ -84,7 +84,7 @@ class StudiesView(APIView):
         with transaction.atomic():
             kept = save_bytes(source_key(source.data), "source", {}, source.data)
             job = Job.objects.create(
-                owner=request.user, source=kept, file_name=source.name[:255], target="geometry"
+                owner=user_of(request), source=kept, file_name=source.name[:255], target="geometry"
             )
             enqueue(job)
         return Response(JobShape(job).data, status=202)
@@ -127,7 +127,7 @@ class FilesView(APIView):
         with transaction.atomic():
             kept = save_bytes(source_key(source.data), "source", {}, source.data)
             job = Job.objects.create(
-                owner=request.user,
+                owner=user_of(request),
                 study=study,
                 variant=variant,
                 source=kept,
@@ -162,7 +162,7 @@ class DuplicateView(APIView):
         study = study_of(request.user, study_id)
         with transaction.atomic():
             copy = Study.objects.create(
-                owner=request.user,
+                owner=user_of(request),
                 name=f"{study.name} copy"[:120],
                 file_name=study.file_name,
                 source=study.source,

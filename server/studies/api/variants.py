@@ -13,7 +13,7 @@ from intaglio.errors import SettingRejected
 from intaglio.recipe.plan import StageState, states
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY
-from studies.api.access import variant_of
+from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
 from studies.models import Change, Job, Variant
 from studies.problems import Conflict, problem
@@ -177,7 +177,7 @@ class RunsView(APIView):
             if same is not None:
                 return Response(JobShape(same).data, status=202)
             job = Job.objects.create(
-                owner=request.user,
+                owner=user_of(request),
                 study=variant.study,
                 variant=variant,
                 source=variant.study.source,

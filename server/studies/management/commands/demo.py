@@ -2,9 +2,11 @@
 
 import hashlib
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 from django.db import transaction
 
@@ -25,9 +27,9 @@ ACCOUNT, PASSWORD = "demo", "northmere"
 class Command(BaseCommand):
     help = "Create the demo account and queue the demo studies, if they are not there."
     # a later start has nothing to do here: it must not wait for the computation to load
-    requires_system_checks = []
+    requires_system_checks: list[str] = []
 
-    def handle(self, *args, **options) -> None:
+    def handle(self, *args: Any, **options: Any) -> None:
         user, made = get_user_model().objects.get_or_create(username=ACCOUNT)
         if made:
             user.set_password(PASSWORD)
@@ -35,7 +37,7 @@ class Command(BaseCommand):
         for file, target in DEMOS:
             self._study(user, Path(settings.ROOT) / "demo/models" / file, target)
 
-    def _study(self, user, path: Path, target: str) -> None:
+    def _study(self, user: User, path: Path, target: str) -> None:
         name = path.name
         if Study.objects.filter(owner=user, file_name=name).exists():
             return
