@@ -1,0 +1,170 @@
+// @vitest-environment jsdom
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { act, cleanup, renderHook, waitFor } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import { variantWith } from "../testing/bench";
+import { Refusal, sent, serving } from "../testing/server";
+import { ApiError, get } from "./client";
+import { useEvents, useRun, useSettings, useUndo } from "./queries";
+import type { Variant } from "./reports";
+
+function using<T>(hook: () => T) {
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  client.setQueryData(["variant", 5], variantWith());
+  const wrapper = ({ children }: { children: ReactNode }) => (
+    <QueryClientProvider client={client}>{children}</QueryClientProvider>
+  );
+  return { client, ...renderHook(hook, { wrapper }) };
+}
+
+function largest(client: QueryClient): unknown {
+  const variant = client.getQueryData<Variant>(["variant", 5])!;
+  return variant.stages.find((s) => s.stage === "sizing")?.settings?.largest;
+}
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+describe("settings", () => {
+  it("are shown at once, then as the server has them", async () => {
+    const answer = variantWith({ sizing: { settings: { smallest: 1, largest: 3.5 } } });
+    serving({ "PATCH variants/5/settings": answer });
+    const { client, result } = using(() => useSettings(5));
+    act(() => result.current.mutate({ sizing: { largest: 3 } }));
+    await waitFor(() => expect(largest(client)).toBe(3));
+    await waitFor(() => expect(largest(client)).toBe(3.5));
+  });
+
+  it("are taken back when the server refuses them", async () => {
+    serving({ "PATCH variants/5/settings": new Refusal(400, "too small") });
+    const { client, result } = using(() => useSettings(5));
+    act(() => result.current.mutate({ sizing: { largest: -1 } }));
+    await waitFor(() => expect(result.current.isError).toBe(true));
+    expect(largest(client)).toBe(2);
+  });
+
+  it("go back to what was derived when they are null", async () => {
+    let hold = () => {};
+    const waiting = new Promise<void>((resolve) => {
+      hold = resolve;
+    });
+    vi.stubGlobal("fetch", async () => {
+      await waiting;
+      return Response.json(variantWith());
+    });
+    const { client, result } = using(() => useSettings(5));
+    client.setQueryData(
+      ["variant", 5],
+      variantWith({ sizing: { settings: { smallest: 1, largest: 9 } } }),
+    );
+    act(() => result.current.mutate({ sizing: { largest: null } }));
+    await waitFor(() => expect(largest(client)).toBe(2));
+    hold();
+    await waitFor(() => expect(result.current.isSuccess).toBe(true));
+  });
+
+  it("are sent one after the other, and only the last answer is shown", async () => {
+    const order: unknown[] = [];
+    vi.stubGlobal("fetch", async (_: string, init: RequestInit) => {
+      const change = JSON.parse(String(init.body)).sizing.largest;
+      order.push(`asked ${change}`);
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      order.push(`answered ${change}`);
+      return Response.json(variantWith({ sizing: { settings: { largest: change } } }));
+    });
+    const { client, result } = using(() => useSettings(5));
+    const shown: unknown[] = [];
+    client.getQueryCache().subscribe(() => shown.push(largest(client)));
+    act(() => {
+      result.current.mutate({ sizing: { largest: 3 } });
+      result.current.mutate({ sizing: { largest: 4 } });
+    });
+    await waitFor(() => expect(order).toHaveLength(4));
+    expect(order).toEqual(["asked 3", "answered 3", "asked 4", "answered 4"]);
+    await waitFor(() => expect(largest(client)).toBe(4));
+    // the first answer, which knows nothing of the second change, was never shown after it
+    const since = shown.slice(shown.indexOf(4));
+    expect(since.every((v) => v === 4)).toBe(true);
+  });
+
+  it("are stepped back through the server", async () => {
+    const before = variantWith({ sizing: { settings: { largest: 7 } } });
+    const asked = serving({ "POST variants/5/undo": before });
+    const { client, result } = using(() => useUndo(5, "undo"));
+    act(() => result.current.mutate());
+    await waitFor(() => expect(largest(client)).toBe(7));
+    expect(sent(asked, "POST", "variants/5/undo")).toHaveLength(1);
+  });
+});
+
+describe("a run", () => {
+  it("is among the jobs as soon as it is queued, and once", async () => {
+    const job = { id: "j", created: "2" };
+    const asked = serving({ "POST variants/5/runs": job });
+    const { client, result } = using(() => useRun(5));
+    client.setQueryData(["jobs"], [{ id: "i", created: "1" }]);
+    await act(() => result.current.mutateAsync({ target: "volume", live: false }));
+    await act(() => result.current.mutateAsync({ target: "volume", live: false }));
+    expect(client.getQueryData<{ id: string }[]>(["jobs"])!.map((j) => j.id)).toEqual(["i", "j"]);
+    expect(sent(asked, "POST", "variants/5/runs")[0]).toEqual({ target: "volume", live: false });
+  });
+});
+
+describe("events", () => {
+  class Source extends EventTarget {
+    static last: Source | null = null;
+    closed = false;
+    readonly url: string;
+    constructor(url: string) {
+      super();
+      this.url = url;
+      Source.last = this;
+    }
+    close() {
+      this.closed = true;
+    }
+    tell(job: unknown) {
+      this.dispatchEvent(new MessageEvent("job", { data: JSON.stringify(job) }));
+    }
+  }
+
+  it("keep the jobs fresh, and fetch again what a job may have changed", () => {
+    vi.stubGlobal("EventSource", Source);
+    const { client, unmount } = using(() => useEvents(true));
+    const again = vi.spyOn(client, "invalidateQueries");
+    const job = { id: "j", created: "1", variant: 5, stage: "surface", state: "running", share: 0 };
+    act(() => Source.last!.tell(job));
+    expect(client.getQueryData(["jobs"])).toEqual([job]);
+    expect(again).toHaveBeenCalledWith({ queryKey: ["variant", 5] });
+    again.mockClear();
+    // progress within a stage changes nothing else
+    act(() => Source.last!.tell({ ...job, share: 0.5 }));
+    expect(client.getQueryData<{ share: number }[]>(["jobs"])![0]!.share).toBe(0.5);
+    expect(again).not.toHaveBeenCalled();
+    act(() => Source.last!.tell({ ...job, state: "done" }));
+    expect(again).toHaveBeenCalledWith({ queryKey: ["studies"] });
+    unmount();
+    expect(Source.last!.closed).toBe(true);
+  });
+
+  it("are not asked for before one has signed in", () => {
+    Source.last = null;
+    vi.stubGlobal("EventSource", Source);
+    using(() => useEvents(false));
+    expect(Source.last).toBeNull();
+  });
+});
+
+describe("a refusal", () => {
+  it("carries the problem in words, whatever the answer's body is", async () => {
+    serving({ "GET lists": new Refusal(403, "Sign in first.") });
+    await expect(get("lists")).rejects.toMatchObject({ status: 403, message: "Sign in first." });
+    vi.stubGlobal("fetch", async () => new Response("<html>", { status: 502 }));
+    const error: ApiError = await get("lists").catch((e) => e);
+    expect(error).toBeInstanceOf(ApiError);
+    expect(error.message).toBe("The server answered 502. Try again.");
+  });
+});
