@@ -163,7 +163,7 @@ describe("a refusal", () => {
     serving({ "GET lists": new Refusal(403, "Sign in first.") });
     await expect(get("lists")).rejects.toMatchObject({ status: 403, message: "Sign in first." });
     vi.stubGlobal("fetch", async () => new Response("<html>", { status: 502 }));
-    const error: ApiError = await get("lists").catch((e) => e);
+    const error = await get<never>("lists").catch((e) => e as ApiError);
     expect(error).toBeInstanceOf(ApiError);
     expect(error.message).toBe("The server answered 502. Try again.");
   });
