@@ -1,5 +1,8 @@
 """Compiling the numeric code once, so that no first run waits for the compiler."""
 
+import os
+import shutil
+import time
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -10,6 +13,22 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
 from intaglio.cad.step import write_step
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
+
+
+# kernels of other states of the source are kept so long, for who goes to and fro between them
+KEEP_DAYS = 14
+
+
+def forget_old_kernels(own: Path, now: float) -> list[Path]:
+    """Remove folders of compiled kernels beside `own` that nothing was added to for KEEP_DAYS."""
+    gone = [
+        folder
+        for folder in sorted(own.parent.glob("kernels-*"))
+        if folder != own and now - folder.stat().st_mtime > KEEP_DAYS * 86400
+    ]
+    for folder in gone:
+        shutil.rmtree(folder, ignore_errors=True)
+    return gone
 
 
 def warm() -> None:
@@ -36,6 +55,7 @@ def warm() -> None:
         given["surface"] = {"walk_over": 1.0}
         given["volume"] = {"target": 40.0, "passes": 4}
         _look_at(part, given)
+    forget_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]), time.time())
     cx, _ = delaunay_complex(np.random.default_rng(1).random((40, 3)))
     set_incidence(cx)
     keys = np.zeros(0, np.int64)
