@@ -14,7 +14,6 @@ from intaglio.cad.step import write_step
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 
-
 # kernels of other states of the source are kept so long, for who goes to and fro between them
 KEEP_DAYS = 14
 
