@@ -25,6 +25,7 @@ def _findings(name: str, capsys) -> dict:
     return json.loads(capsys.readouterr().out)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["ejector.step", "cooler.step", "drum.step", "slot.step"])
 def test_nothing_is_invented_on_the_sound_models(name, capsys):
     told = _findings(name, capsys)
@@ -82,6 +83,7 @@ def test_bracket():
     assert [r["problem"] for r in reports["geometry"]["log"]] == [None] * 5
 
 
+@pytest.mark.slow
 def test_cooler():
     reports = _domain("cooler")
     zones = {z["name"]: z for z in reports["domain"]["zones"]}

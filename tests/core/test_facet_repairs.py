@@ -135,6 +135,7 @@ def test_slivers_go_without_a_hole():
     assert as_trimesh(mended).is_watertight
 
 
+@pytest.mark.slow
 def test_union_agrees_with_the_lens_formula():
     a, b = sphere(fine=5), sphere(fine=5, at=(7.0, 1.0, 2.0))
     part, count = repair.union(joined([a, b]))

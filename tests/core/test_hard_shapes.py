@@ -76,6 +76,7 @@ def _random_shape(seed):
     return shape
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("chunk", range(4))
 def test_random_shapes_are_meshed_or_the_trouble_is_named(chunk, tmp_path):
     """Eight random combinations each: a mesh that fills them, or a typed error with its reason."""

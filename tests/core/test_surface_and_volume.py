@@ -47,6 +47,7 @@ def test_solid_to_valid_mesh(solid, tmp_path):
     assert equiangle_skewness(mesh.points, tets).max() < 0.85
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("solid", SOLIDS[1:4], ids=lambda s: s.name)
 def test_surface_nodes_lie_on_the_exact_geometry(solid, tmp_path):
     states, store = run(source(solid.make(), tmp_path), "surface", AS_IS)

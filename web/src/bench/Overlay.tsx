@@ -29,8 +29,9 @@ export function Overlay({ view }: { view: Viewport }) {
         const [x, y] = view.project(mark.at);
         // near the right edge the label hangs to the left
         const left = x > view.width - 130;
-        // pins hang below, so that they keep clear of the openings they lie behind
-        const below = mark.tone === "accent";
+        // pins hang below, so that they keep clear of the openings they lie behind; so does what
+        // would be cut off at the upper edge
+        const below = mark.tone === "accent" || y < 36;
         return (
           <div key={mark.id} className="absolute" style={{ left: x, top: y }}>
             <span className="absolute -left-[3px] -top-[3px] h-[6px] w-[6px] rounded-full border border-ink bg-sheet" />
