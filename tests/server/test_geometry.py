@@ -16,10 +16,10 @@ from tests.core.scans import fine_box, gapped, sphere
 
 
 @pytest.fixture
-def read(ada, study, variant, work):
+def read(ada, study, variant, work, known):
     """The pipe read and its fluid settled."""
     assert ada.post(f"/api/variants/{variant.id}/runs", {"target": "patches"}).status_code == 202
-    (job,) = work()
+    (job,) = known(work)
     assert job.state == "done", job.problem
     return variant
 

@@ -19,20 +19,20 @@ def _sizing() -> set[str]:
     return set(Product.objects.filter(stage="sizing").values_list("key", flat=True))
 
 
-def _run(ada, variant, work, **asked) -> None:
+def _run(ada, variant, work, known, **asked) -> None:
     body = {"target": "sizing", **asked}
     assert ada.post(f"/api/variants/{variant.id}/runs", body, format="json").status_code == 202
-    (job,) = work()
+    (job,) = known(work)
     assert job.state == "done", job.problem
 
 
 @pytest.fixture
-def sized(ada, variant, work):
+def sized(ada, variant, work, known):
     """A variant whose sizes are laid out, twice, with a change between."""
-    _run(ada, variant, work)
+    _run(ada, variant, work, known)
     first = _sizing()
     ada.patch(f"/api/variants/{variant.id}/settings", LARGER, format="json")
-    _run(ada, variant, work)
+    _run(ada, variant, work, known)
     return first, _sizing() - first
 
 
@@ -54,22 +54,22 @@ def test_what_no_state_reaches_goes_after_a_while(sized, variant):
     assert Product.objects.filter(stage__in=["geometry", "domain", "patches"]).count() == 3
 
 
-def test_live_sizing_leaves_one_result_and_a_run_keeps_it(ada, variant, work):
-    _run(ada, variant, work, live=True)
+def test_live_sizing_leaves_one_result_and_a_run_keeps_it(ada, variant, work, known):
+    _run(ada, variant, work, known, live=True)
     first = _sizing()
     ada.patch(f"/api/variants/{variant.id}/settings", LARGER, format="json")
-    _run(ada, variant, work, live=True)
+    _run(ada, variant, work, known, live=True)
     second = _sizing()
     assert len(second) == 1 and second != first
     assert Product.objects.get(key=second.pop()).live
     assert not Product.objects.filter(stage="domain").get().live
     # asked for in earnest, it is as any other
-    _run(ada, variant, work)
+    _run(ada, variant, work, known)
     assert not Product.objects.get(stage="sizing").live
 
 
-def test_a_live_result_that_another_variant_shows_stays(ada, variant, work):
-    _run(ada, variant, work, live=True)
+def test_a_live_result_that_another_variant_shows_stays(ada, variant, work, known):
+    _run(ada, variant, work, known, live=True)
     first = _sizing()
     answer = ada.post(
         f"/api/studies/{variant.study_id}/variants",
@@ -78,12 +78,12 @@ def test_a_live_result_that_another_variant_shows_stays(ada, variant, work):
     )
     assert answer.status_code == 201, answer.content
     ada.patch(f"/api/variants/{variant.id}/settings", LARGER, format="json")
-    _run(ada, variant, work, live=True)
+    _run(ada, variant, work, known, live=True)
     assert first < _sizing()
 
 
-def test_a_live_result_that_is_not_shown_goes_within_the_hour(ada, variant, work):
-    _run(ada, variant, work, live=True)
+def test_a_live_result_that_is_not_shown_goes_within_the_hour(ada, variant, work, known):
+    _run(ada, variant, work, known, live=True)
     _aged()
     assert sweep() == 0, "it is what the variant shows"
     variant.refresh_from_db()
