@@ -38,7 +38,9 @@ def application(tmp_path_factory) -> Iterator[Application]:
     """Started with the demo study; stopped by Ctrl-C, which must end all of it."""
     var = Path("/var/tmp") / f"intaglio-screens-{os.getpid()}"
     port = free_port()
-    environment = {k: v for k, v in os.environ.items() if not k.startswith("INTAGLIO_")}
+    # as from a fresh shell
+    set_by_tests = ("INTAGLIO_", "PYTHONPATH")
+    environment = {k: v for k, v in os.environ.items() if not k.startswith(set_by_tests)}
     environment |= {"INTAGLIO_VAR": str(var), "INTAGLIO_PORT": str(port)}
     process = subprocess.Popen(
         [sys.executable, "-m", "start.serve"],

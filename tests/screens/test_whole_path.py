@@ -56,7 +56,7 @@ def test_the_demo_study_is_on_the_shelf_with_its_picture(page: Page):
     link = page.get_by_role("link", name=re.compile("ejector")).first
     expect(link).to_be_visible()
     picture = link.get_by_role("img")
-    expect(picture).to_be_visible(timeout=120_000)
+    expect(picture).to_be_visible(timeout=400_000)
     assert picture.evaluate("e => e.complete && e.naturalWidth > 100")
 
 
