@@ -145,18 +145,21 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         row["opening"] = role == "opening"
         row["zones"] = list(sides)
     arrays, names = kind.stored(model)
+    total = kind.volume(model)
+    # one zone may hold several solids: a section can fall into pieces
+    amounts = kind.zone_volumes(model) if len(fluid.zones) > 1 else [total]
     data: DomainReport = {
         "unit": model.unit,
         "model": names,
         "low": rounded(low, scale),
         "high": rounded(high, scale),
         "size": rounded(high - low, scale * 1e3),
-        "volume": kind.volume(model),
+        "volume": total,
         "area": kind.area(model),
         "pin": [float(v) for v in pin],
         "zones": [
             {"name": name, "kind": of, "volume": amount}
-            for (name, of), amount in zip(fluid.zones, kind.zone_volumes(model), strict=True)
+            for (name, of), amount in zip(fluid.zones, amounts, strict=True)
         ],
         "faces": rows,
         "links": face_links(model),
