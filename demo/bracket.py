@@ -14,7 +14,8 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS_Shape
 
-from intaglio.cad.part import Part, centroid
+from intaglio.cad.measures import centroid
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, sheet_of
 from intaglio.cad.repair import split_by_plane
 from intaglio.cad.topology import explore

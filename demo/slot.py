@@ -20,7 +20,8 @@ from OCP.GC import GC_MakeArcOfCircle
 from OCP.gp import gp_Pnt, gp_Vec
 from OCP.TopoDS import TopoDS_Shape
 
-from intaglio.cad.part import Part, centroid
+from intaglio.cad.measures import centroid
+from intaglio.cad.part import Part
 from intaglio.cad.write import step_bytes
 
 LENGTH, WIDTH, DEPTH = 3200.0, 1200.0, 200.0

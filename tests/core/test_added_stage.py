@@ -48,7 +48,7 @@ STAGE = Stage(
     "Weigh the file",
     (),
     run=_run,
-    defaults=lambda reports: ({"weight": 1.0}, {"weight": "As usual."}),
+    defaults=lambda reports, given: ({"weight": 1.0}, {"weight": "As usual."}),
     cost=lambda reports: Cost(0.5),
 )
 '''

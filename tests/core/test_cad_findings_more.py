@@ -14,7 +14,8 @@ from OCP.TColgp import TColgp_Array2OfPnt
 
 from intaglio.cad import repair
 from intaglio.cad.findings import diagnose
-from intaglio.cad.part import Part, area, bounds, volume
+from intaglio.cad.measures import area, bounds, volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, sheet_of
 from intaglio.cad.topology import edge_uses, free_uses, gaps_and_holes, point_distance
 from intaglio.errors import StepFailed

@@ -15,7 +15,8 @@ from OCP.TopoDS import TopoDS
 from intaglio.cad import repair
 from intaglio.cad.features import find_features
 from intaglio.cad.findings import diagnose
-from intaglio.cad.part import Part, area, bounds, volume
+from intaglio.cad.measures import area, bounds, volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, read_cad, sheet_of
 from intaglio.cad.topology import explore
 from intaglio.cad.write import brep_bytes, step_bytes

@@ -15,7 +15,7 @@ from intaglio.stages.domain.settings import Domain
 from intaglio.stages.patches.defaults import patches_defaults
 from intaglio.stages.patches.rows import check_patches
 from intaglio.stages.registry import BY_KEY, STAGES, description
-from intaglio.stages.sizing.settings import Sizing, sizing_defaults
+from intaglio.stages.sizing.settings import Sizing
 from tests.core.test_boxtree import _octahedron_sphere
 
 
@@ -158,26 +158,10 @@ def test_roles_of_the_domain_become_patches():
     ]  # fmt: skip
 
 
-def test_sizes_follow_the_passage_and_the_tightest_radius():
-    # a pipe of 50 mm bore and 500 mm length: 4V/A near its bore
-    r, length = 25.0, 500.0
-    volume, area = np.pi * r * r * length, 2 * np.pi * r * length
-    domain = {"volume": volume, "area": area, "unit": "mm", "smallest_radius": r}
-    settings, reasons = sizing_defaults(domain)
-    assert settings["largest"] == pytest.approx(5.0, rel=0.05)
-    assert settings["largest"] / 6 <= settings["smallest"] <= settings["largest"] / 2
-    assert "50" in reasons["largest"] and settings["gap_cells"] == 2.0
-    # a thin plate would take too many cells at a tenth of its thickness
-    plate = {"volume": 400.0, "area": 8040.0, "unit": "mm", "smallest_radius": None}
-    settings, reasons = sizing_defaults(plate)
-    assert 10.5 * 400.0 / settings["largest"] ** 3 < 300_000
-    assert settings["gap_cells"] == 0.0 and "sheet" in reasons["gap_cells"]
-
-
 def test_defaults_wait_for_the_reports_they_need():
-    assert BY_KEY["domain"].defaults({}) is None
-    assert BY_KEY["sizing"].defaults({"geometry": {}}) is None
-    assert BY_KEY["geometry"].defaults({})[0] == {"unit": "file", "angle": 40.0, "repairs": []}
+    assert BY_KEY["domain"].defaults({}, {}) is None
+    assert BY_KEY["sizing"].defaults({"geometry": {}}, {}) is None
+    assert BY_KEY["geometry"].defaults({}, {})[0] == {"unit": "file", "angle": 40.0, "repairs": []}
 
 
 def test_derived_settings_pass_their_own_checks():

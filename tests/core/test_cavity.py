@@ -98,7 +98,7 @@ CASES = {
 
 def _located(cx, v):
     start = int(live(cx)[0])
-    return int(walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, v, FAR))
+    return int(walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, v, FAR, True))
 
 
 @pytest.mark.parametrize("case", CASES)
@@ -147,9 +147,9 @@ def test_a_walk_does_not_pass_a_locked_face():
         cx.lock[at] |= 1 << i
         code = cx.nbr[at, i]
         cx.lock[code >> 2] |= 1 << (code & 3)
-    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, FAR) == BLOCKED
+    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, FAR, True) == BLOCKED
     assert insert_node(cx, n, start, 0.0) == REFUSED
-    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, at, n, FAR) == at
+    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, at, n, FAR, True) == at
 
 
 def test_a_walk_that_takes_too_long_is_given_up():
@@ -157,8 +157,8 @@ def test_a_walk_that_takes_too_long_is_given_up():
     corner = np.array([0.05, 0.05, 0.05])
     middle = cx.points[cx.tets[live(cx)]].mean(axis=1)
     start = int(live(cx)[np.linalg.norm(middle - corner, axis=1).argmin()])
-    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, 2) == BLOCKED
-    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, FAR) >= 0
+    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, 2, True) == BLOCKED
+    assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, FAR, True) >= 0
 
 
 @pytest.mark.parametrize("case", CASES)

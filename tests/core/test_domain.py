@@ -8,7 +8,8 @@ from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 
 from demo.drum import exact_volume
 from intaglio.cad.domain import fluid_as_is, fluid_inside, openings, spaces
-from intaglio.cad.part import Part, area, bounds, volume
+from intaglio.cad.measures import area, bounds, volume
+from intaglio.cad.part import Part
 from intaglio.cad.step import is_sound, read_step
 from intaglio.errors import StepFailed
 from tests.core.shapes import box, cut, cylinder, fuse, pipe

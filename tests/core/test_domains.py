@@ -35,8 +35,9 @@ def _facet_ball(fine=5):
     return _stl(sphere(5.0, fine))
 
 
-def _run(source, domain, target="patches", geometry=None):
+def _run(source, domain, target="patches", geometry=None, sizes=None):
     given = {"domain": domain, "geometry": {"unit": "mm", **(geometry or {})}}
+    given["sizing"] = sizes or {}
     states = run_to(target, source, "part", given, MemoryStore())
     return {s.stage: s.report for s in states}
 
@@ -93,6 +94,23 @@ def test_a_flat_section(source):
     with pytest.raises(StepFailed) as caught:
         _run(source(), {**domain, "section_at": 300.0})
     assert caught.value.code == "no-section" and "-55" in caught.value.message
+
+
+@pytest.mark.parametrize("facets", [False, True])
+def test_a_section_in_two_pieces_is_one_zone(facets):
+    legs = cut(box(0, 0, 0, 9, 2, 6), box(3, -1, 2, 6, 3, 7))
+    source = _stl(CAD.facets(Part(legs, "mm"), 1e-3)) if facets else _cad(legs)
+    domain = {"where": "as-is", "cut": "section", "axis": "z", "section_at": 4, "thickness": 1.0}
+    reports = _run(source, domain, "volume", sizes={"smallest": 0.5, "largest": 1.0})
+    assert reports["domain"]["zones"] == [
+        {"name": "fluid", "kind": "fluid", "volume": pytest.approx(12)}
+    ]
+    zones = reports["volume"]["zones"]
+    assert list(zones) == ["fluid"] and zones["fluid"]["volume"] == pytest.approx(12)
+    # both legs, each 3 by 2 and 3 apart
+    assert reports["domain"]["size"] == pytest.approx([9, 2, 1])
+    ids = {f["id"] for f in reports["domain"]["faces"]}
+    assert {"front", "back"} <= ids
 
 
 @pytest.mark.parametrize("source", [_ball, _facet_ball])

@@ -28,7 +28,8 @@ MODELS = [
     ("ejector", {}, 0.30),
     ("ejector", {"smallest": 3.0, "largest": 7.0}, 0.305),
     ("drum", {}, 0.303),
-    ("buoy", {}, 0.30),
+    # finer edges than these find creases of its facets that their curvature does not tell of
+    ("buoy", {"smallest": 0.16, "largest": 0.95}, 0.30),
     ("slot", {"smallest": 4.0, "largest": 16.0}, 0.35),
     ("cooler", {"smallest": 1.6, "largest": 6.0}, 0.31),
 ]

@@ -8,7 +8,8 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace
 from OCP.gp import gp_Pln
 
 from intaglio.cad import step
-from intaglio.cad.part import bounds, from_bytes, to_bytes, volume
+from intaglio.cad.measures import bounds, volume
+from intaglio.cad.part import from_bytes, to_bytes
 from intaglio.cad.step import read_step, write_step
 from intaglio.errors import FileRejected
 from tests.core.shapes import box

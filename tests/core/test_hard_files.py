@@ -7,7 +7,8 @@ from OCP.BRepTools import BRepTools
 from OCP.TopoDS import TopoDS_Compound, TopoDS_Shell
 
 from intaglio.cad import domain as cad_domain
-from intaglio.cad.part import Part, bounds, has_extent
+from intaglio.cad.measures import bounds, has_extent
+from intaglio.cad.part import Part
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.facets.part import FacetPart
 from intaglio.findings import Finding, offer

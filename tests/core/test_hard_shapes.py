@@ -6,7 +6,7 @@ from OCP.BRepAlgoAPI import BRepAlgoAPI_Common
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 
-from intaglio.cad.part import volume
+from intaglio.cad.measures import volume
 from intaglio.errors import IntaglioError
 from tests.core.hard_shapes import HARD, moved, sphere
 from tests.core.shapes import box, cut, cylinder, fuse, run, source

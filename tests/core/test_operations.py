@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 import trimesh
 
-from intaglio.cad.part import Part, volume
+from intaglio.cad.measures import volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, read_cad
 from intaglio.cad.write import step_bytes
 from intaglio.errors import FileRejected, SettingRejected, StepFailed

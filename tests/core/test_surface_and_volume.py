@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from intaglio.cad.part import area, volume
+from intaglio.cad.measures import area, volume
 from intaglio.cad.step import read_step
 from intaglio.facets.facets import enclosed_volume, open_edges, triangle_areas
 from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles

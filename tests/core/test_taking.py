@@ -14,7 +14,8 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.TopLoc import TopLoc_Location
 from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
-from intaglio.cad.part import Part, bounds, volume
+from intaglio.cad.measures import bounds, volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, read_cad
 from intaglio.cad.write import step_bytes
 from intaglio.errors import FileRejected

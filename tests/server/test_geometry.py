@@ -7,7 +7,8 @@ from itertools import pairwise
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from intaglio.cad.part import Part, volume
+from intaglio.cad.measures import volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, read_cad
 from intaglio.formats.stl import read_stl, stl_bytes
 from intaglio.mesh.pack import unpack

@@ -12,7 +12,8 @@ from OCP.TopoDS import TopoDS, TopoDS_Shape
 from intaglio.cad.domain import any_inside, contains
 from intaglio.cad.duplicates import body_of_face, twin_bodies
 from intaglio.cad.face_names import diagonal
-from intaglio.cad.part import Part, bounds, centroid, volume
+from intaglio.cad.measures import bounds, centroid, volume
+from intaglio.cad.part import Part
 from intaglio.cad.topology import (
     Use,
     explore,

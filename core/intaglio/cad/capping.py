@@ -10,7 +10,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
 from OCP.TopTools import TopTools_ListOfShape
 
 from intaglio.cad.kernel import KERNEL_ERRORS
-from intaglio.cad.part import area, centroid
+from intaglio.cad.measures import area
 from intaglio.cad.topology import edge_samples
 from intaglio.errors import StepFailed
 from intaglio.facets.openings import vector_area
@@ -73,5 +73,5 @@ def cap_face(edges: list[TopoDS_Edge], beside: list[TopoDS_Face] | None = None) 
     raise StepFailed(
         "cap",
         "A loop of edges cannot be closed by a face.",
-        [centroid(edges[0]).tolist()],
+        [edge_samples(edges[0], 3)[1].tolist()],
     )

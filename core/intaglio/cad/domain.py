@@ -10,7 +10,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from OCP.BRep import BRep_Builder, BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeVertex,
     BRepBuilderAPI_Sewing,
@@ -28,9 +27,10 @@ from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_So
 
 from intaglio.cad.capping import cap_face, flush_face
 from intaglio.cad.kernel import KERNEL_ERRORS
-from intaglio.cad.normals import face_normal, plane_normal
-from intaglio.cad.part import Part, area, bounds, centroid, volume
-from intaglio.cad.tessellation import tessellate
+from intaglio.cad.measures import area, bounds, centroid, once, volume
+from intaglio.cad.normals import face_normal, plane_normal, surface_of
+from intaglio.cad.part import Part
+from intaglio.cad.tessellation import as_shown, tessellate
 from intaglio.cad.topology import edge_samples
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import triangle_areas, triangle_normals
@@ -101,7 +101,7 @@ def edges_of(part: Part, shape: TopoDS_Shape) -> list[int]:
 
 def _closing_face(edges: list[TopoDS_Edge], host: TopoDS_Face) -> TopoDS_Face:
     """A face on a loop of a host face: flush with it where it is curved, else flat."""
-    if BRepAdaptor_Surface(host).GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
+    if surface_of(host).GetType() != GeomAbs_SurfaceType.GeomAbs_Plane:
         flush = flush_face(edges, host)
         if flush is not None:
             return flush
@@ -110,16 +110,20 @@ def _closing_face(edges: list[TopoDS_Edge], host: TopoDS_Face) -> TopoDS_Face:
 
 def faces_at_edges(part: Part) -> dict[int, list[int]]:
     """Numbers of the faces at each edge, each face once."""
-    out: dict[int, list[int]] = {}
-    for number, face in enumerate(part.faces):
-        for e in dict.fromkeys(edges_of(part, face)):
-            out.setdefault(e, []).append(number)
-    return out
+
+    def gathered() -> dict[int, list[int]]:
+        out: dict[int, list[int]] = {}
+        for number, face in enumerate(part.faces):
+            for e in dict.fromkeys(edges_of(part, face)):
+                out.setdefault(e, []).append(number)
+        return out
+
+    return once("faces at edges", part.shape, gathered, turned=True)
 
 
 def goes_in(part: Part, edges: list[int], other: dict[int, list[int]], face: int) -> bool:
     """Whether beyond the loop the surface goes into the material: a hole, not a boss."""
-    if BRepAdaptor_Surface(part.faces[face]).GetType() == GeomAbs_SurfaceType.GeomAbs_Plane:
+    if surface_of(part.faces[face]).GetType() == GeomAbs_SurfaceType.GeomAbs_Plane:
         normal = plane_normal(part.faces[face])
         level = float(centroid(part.faces[face]) @ normal)
     else:
@@ -219,15 +223,18 @@ def _outer_faces(part: Part) -> set[int]:
     """
     out = set()
     directions = np.random.default_rng(7).normal(size=(3, 3))
+    facets, _ = as_shown(part, [])
     for solid in part.solids:
-        body = Part(solid, part.unit)
-        low, high = bounds(solid)
-        facets, _ = tessellate(body, 0.01 * float(np.linalg.norm(high - low)), 0.5)
+        own = np.zeros(len(part.faces), bool)
+        own[[part.face_map.FindIndex(f) - 1 for f in Part(solid, part.unit).faces]] = True
+        triangles = facets.triangles[own[facets.region]]
+        region = facets.region[own[facets.region]]
+        if not len(triangles):
+            continue
+        nodes = np.unique(triangles)
         for direction in directions:
-            node = int((facets.points @ direction).argmax())
-            at = np.flatnonzero((facets.triangles == node).any(axis=1))
-            for region in np.unique(facets.region[at]):
-                out.add(part.face_map.FindIndex(body.faces[region]) - 1)
+            node = nodes[(facets.points[nodes] @ direction).argmax()]
+            out |= set(region[(triangles == node).any(axis=1)].tolist())
     return out
 
 
@@ -297,9 +304,12 @@ def spaces(part: Part, found: list[Opening]) -> list[Space]:
     outer = {piece[f] for f in outside}
     low, high = bounds(part.shape)
     tolerance = 1e-7 * float(np.linalg.norm(high - low))
+    behind: dict[int, list[Opening]] = {}
+    for o in found:
+        behind.setdefault(_wall_piece(part, piece, o), []).append(o)
     out = []
     for number in sorted(set(piece) - outer):
-        rim = [o for o in found if _wall_piece(part, piece, o) == number]
+        rim = behind.get(number, [])
         solid = _body(
             part, [f for f, p in enumerate(piece) if p == number], [cap_of(part, o) for o in rim]
         )

@@ -5,7 +5,8 @@ from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS, TopoDS_Face
 
 from intaglio.cad.face_names import face_ids
-from intaglio.cad.part import Part, area, bounds, centroid
+from intaglio.cad.measures import area, bounds, centroid
+from intaglio.cad.part import Part
 from intaglio.cad.topology import (
     edge_samples,
     explore,

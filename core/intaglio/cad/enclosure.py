@@ -15,8 +15,9 @@ from OCP.BRepPrimAPI import (
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.TopoDS import TopoDS_Shape
 
+from intaglio.cad.measures import centroid
 from intaglio.cad.normals import face_normal
-from intaglio.cad.part import Part, centroid
+from intaglio.cad.part import Part
 
 Floats = NDArray[np.float64]
 AXES = {"x": 0, "y": 1, "z": 2}

@@ -3,7 +3,6 @@
 from itertools import pairwise
 
 import numpy as np
-from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepExtrema import BRepExtrema_DistShapeShape
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepTools import BRepTools
@@ -14,8 +13,10 @@ from OCP.TopoDS import TopoDS_Shape
 
 from intaglio.cad.duplicates import body_of_face
 from intaglio.cad.face_names import face_id, face_ids
-from intaglio.cad.part import Part, area, centroid
-from intaglio.cad.tessellation import surface_curvature, tessellate
+from intaglio.cad.measures import area, centroid, once
+from intaglio.cad.normals import surface_of
+from intaglio.cad.part import Part
+from intaglio.cad.tessellation import as_shown, surface_curvature
 from intaglio.cad.topology import (
     Use,
     edge_length,
@@ -38,9 +39,12 @@ _SLIVER_ASPECT = 30.0
 
 
 def perimeter(face: TopoDS_Shape) -> float:
-    props = GProp_GProps()
-    BRepGProp.LinearProperties_s(face, props)
-    return float(props.Mass())
+    def measured() -> float:
+        props = GProp_GProps()
+        BRepGProp.LinearProperties_s(face, props)
+        return float(props.Mass())
+
+    return once("perimeter", face, measured)
 
 
 def sliver_faces(part: Part, width: float) -> list[int]:
@@ -139,7 +143,7 @@ def facet_findings(part: Part, scale: float, by_edge: dict[int, list[Use]]) -> l
     """Faces that cross, thin walls and narrow gaps, seen on a tessellation."""
     broken: list[int] = []
     try:
-        facets, _ = tessellate(part, 5e-4 * scale, 0.3, broken)
+        facets, _ = as_shown(part, broken)
     except StepFailed:
         return []
     found = []
@@ -212,7 +216,7 @@ def curvature_findings(part: Part, scale: float) -> list[Finding]:
     )
     bad, places, radii = [], [], []
     for f, face in enumerate(part.faces):
-        surface = BRepAdaptor_Surface(face)
+        surface = surface_of(face)
         if surface.GetType() in plain:
             continue
         u0, u1, v0, v1 = BRepTools.UVBounds_s(face)

@@ -4,7 +4,8 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from intaglio.cad.part import Part, bounds
+from intaglio.cad.measures import bounds
+from intaglio.cad.part import Part
 
 
 def face_id(number: int) -> str:

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepTools import BRepTools
 from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.TopAbs import TopAbs_ShapeEnum
 
 from intaglio.cad.domain import edges_of, faces_at_edges, goes_in, inner_wires
-from intaglio.cad.normals import face_normal
-from intaglio.cad.part import Part, area, bounds, centroid
+from intaglio.cad.measures import area, bounds, centroid
+from intaglio.cad.normals import face_normal, surface_of
+from intaglio.cad.part import Part
 from intaglio.cad.topology import edge_samples, explore
 
 Kind = Literal["hole", "boss", "mark", "fillet"]
@@ -97,9 +97,9 @@ def _classified(
     extent = np.ptp(points, axis=0)
     low = np.min([bounds(part.faces[f])[0] for f in own], axis=0)
     high = np.max([bounds(part.faces[f])[1] for f in own], axis=0)
-    kinds = [BRepAdaptor_Surface(part.faces[f]).GetType() for f in own]
+    kinds = [surface_of(part.faces[f]).GetType() for f in own]
     radii = [
-        BRepAdaptor_Surface(part.faces[f]).Cylinder().Radius()
+        surface_of(part.faces[f]).Cylinder().Radius()
         for f, k in zip(own, kinds, strict=True)
         if k == GeomAbs_SurfaceType.GeomAbs_Cylinder
     ]
@@ -138,7 +138,7 @@ def _fillets(part: Part) -> list[Feature]:
     at_edges = faces_at_edges(part)
     out = []
     for f, face in enumerate(part.faces):
-        surface = BRepAdaptor_Surface(face)
+        surface = surface_of(face)
         if surface.GetType() not in _ROUND:
             continue
         u0, u1, v0, v1 = BRepTools.UVBounds_s(face)

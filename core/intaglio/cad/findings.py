@@ -11,7 +11,8 @@ from intaglio.cad.body_findings import body_findings, unsolid_findings
 from intaglio.cad.duplicates import duplicate_findings, faces_twice
 from intaglio.cad.face_findings import curvature_findings, facet_findings, small_findings
 from intaglio.cad.face_names import diagonal, face_ids
-from intaglio.cad.part import Part, area, bounds, centroid, volume
+from intaglio.cad.measures import area, bounds, centroid, volume
+from intaglio.cad.part import Part
 from intaglio.cad.topology import (
     FreeLoop,
     Gap,
@@ -226,9 +227,11 @@ def _normals(part: Part, uses: list[Use]) -> list[Finding]:
 
 def _unsound(part: Part, found: list[Finding]) -> list[Finding]:
     """Faces that the kernel's own check rejects, if nothing said above explains it."""
-    if any(f.level == "error" for f in found) or BRepCheck_Analyzer(part.shape, True).IsValid():
+    if any(f.level == "error" for f in found):
         return []
     check = BRepCheck_Analyzer(part.shape, True)
+    if check.IsValid():
+        return []
     bad = [k for k, f in enumerate(part.faces) if not check.IsValid(f)]
     return [
         Finding(

@@ -4,21 +4,14 @@ import tempfile
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
+from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
 from OCP.BinTools import BinTools
-from OCP.Bnd import Bnd_Box
-from OCP.BRepBndLib import BRepBndLib
-from OCP.BRepGProp import BRepGProp
 from OCP.BRepTools import BRepTools
-from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Vertex
 from OCP.TopTools import TopTools_IndexedMapOfShape
-
-from intaglio.errors import StepFailed
 
 
 @dataclass(frozen=True)
@@ -51,6 +44,11 @@ class Part:
     @cached_property
     def vertex_map(self) -> TopTools_IndexedMapOfShape:
         return self._map(TopAbs_ShapeEnum.TopAbs_VERTEX)
+
+    @cached_property
+    def tessellations(self) -> dict[tuple[float, float], Any]:
+        """What `tessellation.tessellate` made of the part, by deflection; kept there."""
+        return {}
 
     @cached_property
     def faces(self) -> list[TopoDS_Face]:
@@ -96,45 +94,6 @@ class Part:
     def solids(self) -> list[TopoDS_Solid]:
         m = self._map(TopAbs_ShapeEnum.TopAbs_SOLID)
         return [TopoDS.Solid_s(m.FindKey(i + 1)) for i in range(m.Extent())]
-
-
-def volume(shape: TopoDS_Shape) -> float:
-    """Volume in unit³ by the kernel's Gauss integration."""
-    props = GProp_GProps()
-    BRepGProp.VolumeProperties_s(shape, props, 1e-9)
-    return float(props.Mass())
-
-
-def area(shape: TopoDS_Shape) -> float:
-    """Area in unit² by the kernel's Gauss integration."""
-    props = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(shape, props, 1e-9)
-    return float(props.Mass())
-
-
-def centroid(shape: TopoDS_Shape) -> NDArray[np.float64]:
-    """Centre of area (3,)."""
-    props = GProp_GProps()
-    BRepGProp.SurfaceProperties_s(shape, props)
-    c = props.CentreOfMass()
-    return np.array([c.X(), c.Y(), c.Z()])
-
-
-def bounds(shape: TopoDS_Shape) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Low and high corner of the tight box around a shape. Raises StepFailed if it has none."""
-    box = Bnd_Box()
-    BRepBndLib.AddOptimal_s(shape, box, False, False)
-    if box.IsVoid():
-        raise StepFailed("no-extent", "A body holds nothing that takes up space.")
-    x0, y0, z0, x1, y1, z1 = box.Get()
-    return np.array([x0, y0, z0]), np.array([x1, y1, z1])
-
-
-def has_extent(shape: TopoDS_Shape) -> bool:
-    """Whether a shape takes up any space at all."""
-    box = Bnd_Box()
-    BRepBndLib.Add_s(shape, box, False)
-    return not box.IsVoid()
 
 
 def to_bytes(part: Part) -> bytes:

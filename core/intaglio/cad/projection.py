@@ -3,11 +3,12 @@
 import numpy as np
 from numpy.typing import NDArray
 from OCP.BRep import BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Curve, BRepAdaptor_Surface
+from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.GeomAbs import GeomAbs_SurfaceType
 from OCP.gp import gp_Ax3, gp_Pnt
 from OCP.ShapeAnalysis import ShapeAnalysis_Surface
 
+from intaglio.cad.normals import surface_of
 from intaglio.cad.part import Part
 
 Floats = NDArray[np.float64]
@@ -27,7 +28,7 @@ def _radial(local: Floats) -> tuple[Floats, Floats]:
 
 def onto_face(part: Part, face: int, points: Floats) -> Floats:
     """Closest points (n, 3) on the face's surface; its boundary is not looked at."""
-    surface = BRepAdaptor_Surface(part.faces[face])
+    surface = surface_of(part.faces[face])
     kind = surface.GetType()
     if kind == GeomAbs_SurfaceType.GeomAbs_Plane:
         origin, frame = _frame(surface.Plane().Position())

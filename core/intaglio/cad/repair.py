@@ -26,7 +26,8 @@ from intaglio.cad.duplicates import faces_twice, twin_bodies
 from intaglio.cad.face_findings import sliver_faces
 from intaglio.cad.features import find_features
 from intaglio.cad.findings import turned_faces
-from intaglio.cad.part import Part, area, bounds, centroid, volume
+from intaglio.cad.measures import area, bounds, centroid, volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound, loose_bodies, sheet_of
 from intaglio.cad.topology import edge_uses, explore, free_uses, gaps_and_holes
 from intaglio.errors import StepFailed

@@ -8,7 +8,8 @@ from OCP.gp import gp_Dir, gp_Pln, gp_Pnt, gp_Vec
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopoDS import TopoDS
 
-from intaglio.cad.part import Part, bounds, volume
+from intaglio.cad.measures import bounds, volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.cad.topology import edge_samples, explore, point_distance
 from intaglio.errors import StepFailed
@@ -17,8 +18,8 @@ from intaglio.errors import StepFailed
 def cad_section(part: Part, axis: int, at: float, thickness: float) -> tuple[Part, list[int | str]]:
     """The slab, and per face the number of the part's face that it continues, or front or back.
 
-    The slab reaches from the plane along the positive axis. Raises StepFailed if the plane misses
-    the part.
+    The slab reaches from the plane along the positive axis; where the section falls into pieces it
+    has all of them. Raises StepFailed if the plane misses the part.
     """
     low, high = bounds(part.shape)
     scale = float(np.linalg.norm(high - low))
@@ -38,10 +39,9 @@ def cad_section(part: Part, axis: int, at: float, thickness: float) -> tuple[Par
         )
     vector = gp_Vec(*(float(x) for x in thickness * normal))
     slabs = [BRepPrimAPI_MakePrism(face, vector).Shape() for face in flat]
-    slab = max(slabs, key=lambda s: abs(volume(s)))
-    if volume(slab) < 0:
-        slab = slab.Reversed()
-    out = Part(compound(explore(slab, TopAbs_ShapeEnum.TopAbs_SOLID)), part.unit)
+    slabs = [s.Reversed() if volume(s) < 0 else s for s in slabs]
+    solids = [b for s in slabs for b in explore(s, TopAbs_ShapeEnum.TopAbs_SOLID)]
+    out = Part(compound(solids), part.unit)
     sources: list[int | str] = []
     for face in out.faces:
         edges = explore(face, TopAbs_ShapeEnum.TopAbs_EDGE)

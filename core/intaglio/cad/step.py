@@ -15,7 +15,8 @@ from OCP.TopExp import TopExp
 from OCP.TopoDS import TopoDS_Compound, TopoDS_Shape
 from OCP.TopTools import TopTools_IndexedMapOfShape
 
-from intaglio.cad.part import Part, volume
+from intaglio.cad.measures import volume
+from intaglio.cad.part import Part
 from intaglio.errors import FileRejected
 from intaglio.units import MM_PER_UNIT
 

@@ -15,11 +15,17 @@ from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face
 
-from intaglio.cad.part import Part, centroid
+from intaglio.cad.face_names import diagonal
+from intaglio.cad.measures import centroid
+from intaglio.cad.normals import surface_of
+from intaglio.cad.part import Part
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import Curves, Facets
 
 DENSE = 8  # samples of a curve per tessellation segment
+# the screen's facets stand off by at most this share of the diagonal, and turn by this angle (rad)
+SHOWN = 4e-4
+SHOWN_TURN = 0.2
 
 
 def _face_edges(face: TopoDS_Face) -> list[TopoDS_Edge]:
@@ -45,11 +51,35 @@ def tessellate(
     """Welded facets of all faces, within `linear` (unit) and `angular` (rad), and feature curves.
 
     Nodes on a CAD edge are shared by its faces. A curve is an edge between two different faces;
-    a seam within one face is none. Raises StepFailed naming a face without a tessellation; where
-    `broken` is given, the numbers of such faces are put there instead.
+    a seam within one face is none. Made once per part and deflection, so nobody may change it.
+    Raises StepFailed naming a face without a tessellation; where `broken` is given, the numbers of
+    such faces are put there instead.
     """
+    key = linear, angular
+    if key not in part.tessellations:
+        part.tessellations[key] = _tessellated(part, linear, angular)
+    facets, curves, missing = part.tessellations[key]
+    if missing and broken is None:
+        raise StepFailed(
+            "no-facets",
+            f"Face {missing[0] + 1} cannot be triangulated; its boundary may be broken. "
+            "Repair or rebuild this face in the CAD program.",
+            [centroid(part.faces[missing[0]]).tolist()],
+        )
+    if broken is not None:
+        broken += missing
+    return facets, curves
+
+
+def as_shown(part: Part, broken: list[int] | None = None) -> tuple[Facets, Curves]:
+    """The tessellation for the screen, which findings and curvature look at as well."""
+    return tessellate(part, SHOWN * diagonal(part), SHOWN_TURN, broken)
+
+
+def _tessellated(part: Part, linear: float, angular: float) -> tuple[Facets, Curves, list[int]]:
     BRepTools.Clean_s(part.shape)
-    BRepMesh_IncrementalMesh(part.shape, linear, False, angular, False)
+    BRepMesh_IncrementalMesh(part.shape, linear, False, angular, True)
+    broken: list[int] = []
     points: list[tuple[float, float, float]] = []
     curvature: list[float] = []
     by_key: dict[tuple[int, int, int], int] = {}
@@ -70,15 +100,8 @@ def tessellate(
         location = TopLoc_Location()
         mesh = BRep_Tool.Triangulation_s(face, location)
         if mesh is None or mesh.NbTriangles() == 0:
-            if broken is not None:
-                broken.append(number)
-                continue
-            raise StepFailed(
-                "no-facets",
-                f"Face {number + 1} cannot be triangulated; its boundary may be broken. "
-                "Repair or rebuild this face in the CAD program.",
-                [centroid(face).tolist()],
-            )
+            broken.append(number)
+            continue
         place = location.Transformation()
         nodes = [mesh.Node(i + 1).Transformed(place) for i in range(mesh.NbNodes())]
         numbers = np.full(mesh.NbNodes(), -1)
@@ -102,7 +125,7 @@ def tessellate(
             edge_nodes[e] = [int(numbers[i]) for i in local]
             if polygon.HasParameters():
                 edge_params[e] = [polygon.Parameter(k + 1) for k in range(polygon.NbNodes())]
-        surface = BRepAdaptor_Surface(face)
+        surface = surface_of(face)
         flat = surface.GetType() == GeomAbs_SurfaceType.GeomAbs_Plane
         for i in range(mesh.NbNodes()):
             if numbers[i] < 0:
@@ -129,7 +152,7 @@ def tessellate(
         np.array(region, np.int32),
         facets_curvature,
     )
-    return facets, curves
+    return facets, curves, broken
 
 
 def surface_curvature(surface: BRepAdaptor_Surface, u: float, v: float) -> float:

@@ -16,6 +16,7 @@ from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Shape
 from scipy.spatial import cKDTree
 
+from intaglio.cad.measures import once
 from intaglio.cad.part import Part
 from intaglio.facets.edges import chains
 from intaglio.facets.openings import rim_centre, vector_area
@@ -90,7 +91,9 @@ def uses_by_edge(uses: list[Use]) -> dict[int, list[Use]]:
 
 def edge_length(edge: TopoDS_Edge) -> float:
     """Arc length, in the part's unit."""
-    return float(GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(edge)))
+    return once(
+        "length", edge, lambda: float(GCPnts_AbscissaPoint.Length_s(BRepAdaptor_Curve(edge)))
+    )
 
 
 def edge_samples(edge: TopoDS_Edge, count: int = SAMPLES) -> Floats:

@@ -12,7 +12,8 @@ from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape, TopoDS_Solid
 
 from intaglio.cad.domain import any_inside, contains
 from intaglio.cad.history import origins
-from intaglio.cad.part import Part, bounds, volume
+from intaglio.cad.measures import bounds, volume
+from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.errors import StepFailed
 

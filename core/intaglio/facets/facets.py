@@ -74,6 +74,12 @@ def edge_uses(triangles: Ints) -> tuple[Ints, NDArray[np.int64], NDArray[np.int6
     return edges.astype(np.int32), count, net
 
 
+def edge_keys(pairs: Ints) -> NDArray[np.int64]:
+    """One number (n,) for each edge (n, 2), whichever way it runs."""
+    ends = np.sort(pairs, axis=1).astype(np.int64)
+    return (ends[:, 0] << 32) | ends[:, 1]
+
+
 def open_edges(triangles: Ints) -> Ints:
     """Edges (k, 2) that break a closed, consistently oriented surface."""
     edges, count, net = edge_uses(triangles)

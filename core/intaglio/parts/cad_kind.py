@@ -5,19 +5,19 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from OCP.BRepAdaptor import BRepAdaptor_Surface
 
 from intaglio.cad import domain
 from intaglio.cad.features import edge_turn, find_features
 from intaglio.cad.findings import diagnose
 from intaglio.cad.kernel import KERNEL_ERRORS
-from intaglio.cad.normals import face_normal, plane_normal
-from intaglio.cad.part import Part, area, bounds, centroid, from_bytes, to_bytes, volume
+from intaglio.cad.measures import area, bounds, centroid, volume
+from intaglio.cad.normals import face_normal, plane_normal, surface_of
+from intaglio.cad.part import Part, from_bytes, to_bytes
 from intaglio.cad.passages import passages_part
 from intaglio.cad.read import compound, scaled, sheet_of
 from intaglio.cad.ruler import distance_ahead, gap_between, nearest_vertex_or_foot
 from intaglio.cad.surface_mesh import exact_positions
-from intaglio.cad.tessellation import DENSE, tessellate
+from intaglio.cad.tessellation import DENSE, SHOWN_TURN, as_shown, tessellate
 from intaglio.cad.topology import (
     edge_samples,
     edge_uses,
@@ -44,16 +44,13 @@ from intaglio.parts.kind import (
 from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
 
 CAD_WRITTEN = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
-# the screen's facets stand off by at most this share of the diagonal, and turn by this angle (rad)
-_SHOWN = 4e-4
-_SHOWN_TURN = 0.2
 _FAILURES: tuple[type[Exception], ...] = (IntaglioError, *KERNEL_ERRORS)
 _WORDS = ("plane", "cylinder", "cone", "sphere", "torus")
 
 
 def surface_word(part: Part, face: int) -> str:
     """plane, cylinder, cone, sphere, torus, or other."""
-    word = BRepAdaptor_Surface(part.faces[face]).GetType().name.split("_")[-1].lower()
+    word = surface_of(part.faces[face]).GetType().name.split("_")[-1].lower()
     return word if word in _WORDS else "other"
 
 
@@ -157,7 +154,7 @@ class CadKind(Kind[Part]):
         return any(domain.contains(s, spot, near) for s in model.solids)
 
     def curvature(self, model: Part, view: Drawn) -> Floats:
-        return tessellate(model, 1e-3 * self.scale(model), 0.3)[0].curvature
+        return as_shown(model, [])[0].curvature
 
     def diagnosed(self, model: Part, progress: Progress = lambda share, doing: None) -> Diagnosed:
         told = diagnose(model, progress)
@@ -229,7 +226,7 @@ class CadKind(Kind[Part]):
 
     def radius(self, model: Part, face: int) -> float:
         """Of a torus that of its tube."""
-        surface = BRepAdaptor_Surface(model.faces[face])
+        surface = surface_of(model.faces[face])
         word = surface_word(model, face)
         if word == "cylinder":
             return float(surface.Cylinder().Radius())
@@ -246,7 +243,7 @@ class CadKind(Kind[Part]):
         return distance_ahead(model.shape, start, direction, scale)
 
     def drawn(self, model: Part) -> Drawn:
-        facets, curves = tessellate(model, _SHOWN * self.scale(model), _SHOWN_TURN, [])
+        facets, curves = as_shown(model, [])
         pairs = []
         for c in range(len(curves.ends)):
             # the nodes of the tessellation, so that lines lie on the facets' own edges
@@ -256,7 +253,7 @@ class CadKind(Kind[Part]):
         return Drawn(facets.points, facets.triangles, facets.region, lines)
 
     def facets(self, model: Part, share: float) -> FacetPart:
-        facets, _ = tessellate(model, share * self.scale(model), _SHOWN_TURN, [])
+        facets, _ = tessellate(model, share * self.scale(model), SHOWN_TURN, [])
         body_of = np.zeros(len(model.faces), np.int32)
         for b, body in enumerate(model.bodies):
             for face in Part(body, model.unit).faces:

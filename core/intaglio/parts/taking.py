@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from intaglio.cad.part import Part, has_extent
+from intaglio.cad.measures import has_extent
+from intaglio.cad.part import Part
 from intaglio.cad.read import ACCEPTED as CAD_FILES
 from intaglio.cad.read import read_cad
 from intaglio.cad.repair import carried

@@ -5,6 +5,7 @@ that a changed setting makes exactly what depends on it out of date, and going b
 product.
 """
 
+import contextlib
 import dataclasses
 import hashlib
 import json
@@ -18,9 +19,9 @@ from typing import Any, Protocol
 from intaglio.errors import SettingRejected
 from intaglio.parts.model import Product
 from intaglio.parts.taking import Source
-from intaglio.settings.blanks import blanks_of, build
+from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY, STAGES
-from intaglio.stages.stage import Run
+from intaglio.stages.stage import Run, Stage
 
 Progress = Callable[[str, float, str], None]
 
@@ -96,7 +97,7 @@ def states(
     reports: dict[str, Mapping[str, Any]] = {}
     for stage in STAGES:
         own = given.get(stage.key, {})
-        derived = stage.defaults(reports)
+        derived = stage.defaults(reports, usable(stage, own, numbers or {}))
         key = report = None
         settings: dict[str, Any] | None = None
         error: SettingRejected | None = None
@@ -131,6 +132,16 @@ def states(
                 error,
             )
         )
+    return out
+
+
+def usable(stage: Stage, own: Mapping[str, Any], numbers: Mapping[str, float]) -> dict[str, Any]:
+    """Those of a stage's settings given by hand that pass their checks, as their types."""
+    out = {}
+    for name, described in blanks_of(stage.settings).items():
+        if name in own:
+            with contextlib.suppress(SettingRejected):
+                out[name] = check_value(f"{stage.key}.{name}", described, own[name], numbers)
     return out
 
 

@@ -15,6 +15,8 @@ Report = Mapping[str, Any]
 Reports = Mapping[str, Report]
 # settings and the reason for each
 Derived = tuple[dict[str, Any], dict[str, str]]
+# the stage's own settings that are given by hand, those of them that can be used
+Given = Mapping[str, Any]
 Progress = Callable[[float, str], None]
 
 
@@ -58,7 +60,8 @@ class Stage:
 
     settings, report: the types of what goes in and of what is told. needs: stages whose products
     the step uses. run: the step. defaults: settings derived from the
-    reports of earlier stages, None while one is missing. cost: what the step is expected to take,
+    reports of earlier stages, None while one is missing; what is given by hand may matter too,
+    where one setting follows from another. cost: what the step is expected to take,
     from those reports. version is part of every product's key: raise it when the computation
     changes its result. enters: those of `needs` that matter with given settings, where not all do;
     only they enter the key. named: whether the study's name enters it too.
@@ -72,7 +75,7 @@ class Stage:
     action: str
     needs: tuple[str, ...]
     run: Callable[[Run], Product]
-    defaults: Callable[[Reports], Derived | None]
+    defaults: Callable[[Reports, Given], Derived | None]
     cost: Callable[[Reports], Cost]
     version: int = 1
     enters: Callable[[Mapping[str, Any]], tuple[str, ...]] | None = None
@@ -85,6 +88,6 @@ class Stage:
 
 def from_report(
     stage: str, derive: Callable[[Report], Derived]
-) -> Callable[[Reports], Derived | None]:
+) -> Callable[[Reports, Given], Derived | None]:
     """Defaults that one earlier stage's report gives."""
-    return lambda reports: derive(reports[stage]) if stage in reports else None
+    return lambda reports, given: derive(reports[stage]) if stage in reports else None

@@ -210,7 +210,7 @@ STAGE = Stage(
     "Mesh the surface",
     ("domain", "sizing", "patches"),
     run=_run,
-    defaults=lambda reports: (
+    defaults=lambda reports, given: (
         {"passes": 9, "walk_over": 0.0},
         {
             "passes": "Enough for nearly every surface.",

@@ -195,7 +195,7 @@ STAGE = Stage(
     "Fill the volume",
     ("surface", "sizing"),
     run=_run,
-    defaults=lambda reports: (
+    defaults=lambda reports, given: (
         {"passes": 12, "target": 25.0},
         {
             "passes": "Enough for ordinary parts.",

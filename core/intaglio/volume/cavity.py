@@ -91,8 +91,10 @@ def is_ghost(tets, t):
 
 
 @inlined
-def walk(p, tets, nbr, lock, face, t, v, most):
+def walk(p, tets, nbr, lock, face, t, v, most, locks):
     """The tetrahedron that holds node v, from t on; the ghost beyond the hull face that v sees.
+
+    `locks`: whether any face may be locked; where none is, the array is not read at all.
 
     A visibility walk: O. Devillers, S. Pion, M. Teillaud, "Walking in a triangulation" (2002), the
     face that it tries first turning with each step. BLOCKED if only locked faces lead on, or after
@@ -110,7 +112,7 @@ def walk(p, tets, nbr, lock, face, t, v, most):
             i = (k + turn) & 3
             if i == came or side_of_face(p, tets, face, t, i, v, x, y, z) >= 0:
                 continue
-            if (lock[t] >> i) & 1:
+            if locks and (lock[t] >> i) & 1:
                 blocked = True
                 continue
             code = nbr[t, i]
@@ -140,12 +142,12 @@ def ghost_conflicts(p, tets, nbr, face, t, v):
 
 
 @inlined
-def dig(p, tets, nbr, lock, seen, local, face, cavity, first, v, stamp, banned, ghosts):
+def dig(p, tets, nbr, lock, seen, local, face, cavity, first, v, stamp, banned, hull):
     """The cavity of node v from tetrahedron `first` on: (tetrahedra, faces of the shell).
 
-    It stops at locked faces and at tetrahedra marked `banned`; ghosts are dug only where `ghosts`
-    says so. seen gets `stamp` for what is inside, stamp - 1 for what was looked at and stays;
-    local gets -1 at the nodes of the shell.
+    Of a complex within its hull (`hull`) it takes ghosts too, and no face is locked; else it stops
+    at locked faces, at ghosts and at tetrahedra marked `banned`. seen gets `stamp` for what is
+    inside, stamp - 1 for what was looked at and stays; local gets -1 at the nodes of the shell.
     (TOO_LARGE, 0) if it outgrows the working arrays.
     """
     inside = stamp
@@ -162,7 +164,7 @@ def dig(p, tets, nbr, lock, seen, local, face, cavity, first, v, stamp, banned, 
     while k < n_gone:
         t = gone[k]
         k += 1
-        locked = lock[t]
+        locked = 0 if hull else lock[t]
         for i in range(4):
             code = nbr[t, i]
             if not (locked >> i) & 1:
@@ -170,12 +172,12 @@ def dig(p, tets, nbr, lock, seen, local, face, cavity, first, v, stamp, banned, 
                 mark = seen[u]
                 if mark == inside:
                     continue
-                if mark != outside and mark != banned:
+                if mark != outside and (hull or mark != banned):
                     if not is_ghost(tets, u):
                         a, b, c, d = tets[u, 0], tets[u, 1], tets[u, 2], tets[u, 3]
                         conflicts = in_sphere(p, a, b, c, d, v, x, y, z) > 0
                     else:
-                        conflicts = ghosts and ghost_conflicts(p, tets, nbr, face, u, v)
+                        conflicts = hull and ghost_conflicts(p, tets, nbr, face, u, v)
                     if conflicts:
                         seen[u] = inside
                         gone[n_gone] = u

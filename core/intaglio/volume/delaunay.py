@@ -64,7 +64,7 @@ def _insert_range(p, tets, nbr, lock, seen, free, local, tally, face, cavity, st
         t = tally[LAST]
         if is_ghost(tets, t):
             t = _beside(tets, nbr, t)
-        t = walk(p, tets, nbr, lock, face, t, v, _NO_LIMIT)
+        t = walk(p, tets, nbr, lock, face, t, v, _NO_LIMIT, False)
         if _repeats(p, tets, t, v):
             tally[LAST] = t
             continue

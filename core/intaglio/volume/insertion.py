@@ -43,7 +43,7 @@ _BURIED = -2
 @njit(cache=True)
 def walk_within(p, tets, nbr, lock, face, t, v):
     """The tetrahedron that holds node v, from t on, not through locked faces; BLOCKED if none."""
-    t = walk(p, tets, nbr, lock, face, t, v, _STEPS)
+    t = walk(p, tets, nbr, lock, face, t, v, _STEPS, True)
     return BLOCKED if t == BLOCKED or is_ghost(tets, t) else t
 
 

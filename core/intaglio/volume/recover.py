@@ -310,6 +310,10 @@ def _swap_diagonals(
     return swapped
 
 
+# rounds of recovery before what is still missing is split whatever it is
+_PATIENCE = 20
+
+
 def recover_surface(
     cx: Complex, triangles: NDArray[np.int32], region: NDArray[np.int32], flat_degrees: float = 12.0
 ) -> Recovered:
@@ -329,7 +333,10 @@ def recover_surface(
             return Recovered(cx, edit.triangles, edit.origin, splits, swaps)
         lost = _lost_edges(cx, edit, broken)
         n = len(cx.points)
-        if len(lost):
+        if attempt >= _PATIENCE:
+            # edges and faces take each other's place in turn: only more nodes end that
+            lost = _longest_edges(cx.points, edit.triangles[broken])
+        elif len(lost):
             if attempt < 6:
                 swaps += _swap_diagonals(cx, edit, lost, region, flat)
                 broken = np.flatnonzero(missing_faces(cx, edit.triangles))

@@ -69,7 +69,8 @@ describe("settings", () => {
   it("are sent one after the other, and only the last answer is shown", async () => {
     const order: unknown[] = [];
     vi.stubGlobal("fetch", async (_: string, init: RequestInit) => {
-      const change = JSON.parse(String(init.body)).sizing.largest;
+      const { sizing } = JSON.parse(String(init.body));
+      const change = sizing.largest;
       order.push(`asked ${change}`);
       await new Promise((resolve) => setTimeout(resolve, 20));
       order.push(`answered ${change}`);

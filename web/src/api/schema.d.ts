@@ -705,6 +705,18 @@ export interface components {
             done: string;
             volume_change: number;
         };
+        /**
+         * @description What sizes follow from: edges at scale 1 (largest; on a body's walls, or 0), the edge that
+         *     the finest feature asks for, that feature's length and kind; (scale, cells) as forecast.
+         */
+        AimRow: {
+            largest: number;
+            wall: number;
+            fine: number;
+            feature: number;
+            why: string;
+            scales: number[][];
+        };
         /** @description A body: volume, area, numbers of its faces, and whether it bounds a volume. */
         BodyRow: {
             name: string;
@@ -742,6 +754,7 @@ export interface components {
             pin: number[];
             zones: components["schemas"]["ZoneRow"][];
             smallest_radius: number | null;
+            aim: components["schemas"]["AimRow"];
         };
         /**
          * @description A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;

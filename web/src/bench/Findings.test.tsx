@@ -136,9 +136,9 @@ describe("findings", () => {
   });
 
   it("hold why settings cannot be used", () => {
-    const error = { code: "unit", message: "There is no unit “cubit”.", blank: null, places: [] };
+    const error = { code: "unit", message: "There is no unit “ell”.", blank: null, places: [] };
     const variant = variantWith({ geometry: { error } });
     onBench(<Findings />, benchWith({ variant }));
-    expect(screen.getByText(/There is no unit “cubit”/)).toBeTruthy();
+    expect(screen.getByText(/There is no unit “ell”/)).toBeTruthy();
   });
 });

@@ -50,5 +50,6 @@ STAGE = Stage(
     ("geometry",),
     run=_run,
     defaults=from_report("geometry", domain_defaults),
-    cost=lambda reports: Cost(2.0),
+    cost=lambda reports: Cost(3.0),
+    version=2,
 )

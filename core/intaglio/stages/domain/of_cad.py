@@ -4,7 +4,8 @@ from dataclasses import replace
 
 from intaglio.cad import domain as cad_domain
 from intaglio.cad.history import combined
-from intaglio.cad.part import Part, volume
+from intaglio.cad.measures import volume
+from intaglio.cad.part import Part
 from intaglio.cad.passages import passages_part
 from intaglio.cad.section import cad_section
 from intaglio.cad.zones import zoned_fluid

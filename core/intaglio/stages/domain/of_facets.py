@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from intaglio.cad.part import Part, bounds
+from intaglio.cad.measures import bounds
+from intaglio.cad.part import Part
 from intaglio.cad.tessellation import tessellate
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.booleans import combined

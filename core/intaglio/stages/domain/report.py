@@ -14,9 +14,22 @@ class ZoneRow(TypedDict):
     volume: float
 
 
+class AimRow(TypedDict):
+    """What sizes follow from: edges at scale 1 (largest; on a body's walls, or 0), the edge that
+    the finest feature asks for, that feature's length and kind; (scale, cells) as forecast."""
+
+    largest: float
+    wall: float
+    fine: float
+    feature: float
+    why: str
+    scales: list[list[float]]
+
+
 class DomainReport(ModelReport):
     """The fluid: its zones, a point in it, and the smallest radius of its surface."""
 
     pin: Place
     zones: list[ZoneRow]
     smallest_radius: float | None
+    aim: AimRow

@@ -11,6 +11,7 @@ from intaglio.parts.kind import Model, Progress
 from intaglio.parts.kinds import CAD, FACETS, kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows, model_of
 from intaglio.stages.domain.advice import too_close, unmatched_sides
+from intaglio.stages.domain.aim import aim
 from intaglio.stages.domain.fluid import (
     Extraction,
     Fluid,
@@ -148,6 +149,7 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
     total = kind.volume(model)
     # one zone may hold several solids: a section can fall into pieces
     amounts = kind.zone_volumes(model) if len(fluid.zones) > 1 else [total]
+    radius = _smallest_radius(kind.curvature(model, view), scale)
     data: DomainReport = {
         "unit": model.unit,
         "model": names,
@@ -163,7 +165,8 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         ],
         "faces": rows,
         "links": face_links(model),
-        "smallest_radius": _smallest_radius(kind.curvature(model, view), scale),
+        "smallest_radius": radius,
+        "aim": aim(fluid, total, radius),
         "findings": [f.as_dict() for f in found],
     }
     return Product(arrays | display(view), data)

@@ -26,6 +26,6 @@ STAGE = Stage(
     "Read the part",
     (),
     run=_run,
-    defaults=lambda reports: geometry_defaults(),
+    defaults=lambda reports, given: geometry_defaults(),
     cost=lambda reports: Cost(4.0),
 )

@@ -4,10 +4,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from intaglio.parts.model import Product
+from intaglio.stages.sizing.defaults import sizing_defaults
 from intaglio.stages.sizing.report import SizingReport
-from intaglio.stages.sizing.settings import Sizing, sizing_defaults
+from intaglio.stages.sizing.settings import Sizing
 from intaglio.stages.sizing.step import sizing_step
-from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
+from intaglio.stages.stage import Cost, Derived, Given, Reports, Run, Sentence, Stage
 
 
 def _run(run: Run) -> Product:
@@ -20,6 +21,10 @@ def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:
     return ("domain", "patches") if settings["sizes"] or shells else ("domain",)
 
 
+def _defaults(reports: Reports, given: Given) -> Derived | None:
+    return sizing_defaults(reports["domain"], given) if "domain" in reports else None
+
+
 STAGE = Stage(
     "sizing",
     "Sizing",
@@ -27,7 +32,12 @@ STAGE = Stage(
     SizingReport,
     (
         Sentence(
-            "Let edges span from {smallest} to {largest}, and turn by {angle} per edge on curves."
+            "Aim at about {cells} cells: let edges span from {smallest} to {largest}, and turn by "
+            "{angle} per edge on curves."
+        ),
+        Sentence(
+            "On the walls of a body in a stream they reach {wall} at most (0: no limit of their "
+            "own)."
         ),
         Sentence(
             "Neighbouring edges grow by {growth} at most, and {gap_cells} cells fit across a gap."
@@ -38,8 +48,8 @@ STAGE = Stage(
     "Lay out the sizes",
     ("domain", "patches"),
     run=_run,
-    defaults=from_report("domain", sizing_defaults),
+    defaults=_defaults,
     cost=lambda reports: Cost(3.0),
-    version=3,
+    version=4,
     enters=_enters,
 )

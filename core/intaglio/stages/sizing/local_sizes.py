@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
-from intaglio.facets.facets import Curves, Facets
+from intaglio.facets.facets import Curves, Facets, edge_keys
 from intaglio.findings import Finding
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region, bounds
@@ -32,6 +32,12 @@ def named_faces(
     return np.array(sorted(found), np.int64)
 
 
+def body_faces(domain: Mapping[str, Any]) -> NDArray[np.bool_]:
+    """Which faces (n,) are those of a body in a stream; none where nothing is far off."""
+    roles = [row["role"] for row in domain["faces"]]
+    return np.array([role == "" and "far" in roles for role in roles], bool)
+
+
 def sides_of(domain: Mapping[str, Any]) -> NDArray[np.int32]:
     """Zones (faces, 2) behind and before each face of a domain's report, -1 for none."""
     out = np.full((len(domain["faces"]), 2), -1, np.int32)
@@ -51,6 +57,8 @@ def resolved(
     """Local sizes of a Sizing's settings, and findings about those that meet nothing."""
     faces = domain["faces"]
     limit = np.full(len(faces), np.inf)
+    if settings.wall > 0:
+        limit[body_faces(domain)] = settings.wall
     curve_limit = np.full(len(curves.ends), np.inf)
     counted: dict[int, NDArray[np.float64]] = {}
     found: list[Finding] = []
@@ -108,14 +116,17 @@ def _nothing(what: str) -> Finding:
 
 def _faces_beside(facets: Facets, curves: Curves) -> list[set[int]]:
     """The faces that meet in each curve."""
-    at: dict[tuple[int, int], set[int]] = {}
-    for t, region in zip(facets.triangles.tolist(), facets.region.tolist(), strict=True):
-        for i in range(3):
-            a, b = t[i], t[(i + 1) % 3]
-            at.setdefault((min(a, b), max(a, b)), set()).add(region)
+    ends = facets.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
+    key, region = edge_keys(ends), np.repeat(facets.region, 3)
+    order = np.argsort(key, kind="stable")
+    wanted = edge_keys(curves.edge_nodes)
+    first = np.searchsorted(key[order], wanted, "left")
+    count = np.searchsorted(key[order], wanted, "right") - first
+    at = np.repeat(first - np.cumsum(count) + count, count) + np.arange(count.sum())
+    pairs = np.column_stack([np.repeat(curves.edge_curve, count), region[order[at]]])
     out: list[set[int]] = [set() for _ in range(len(curves.ends))]
-    for (a, b), c in zip(curves.edge_nodes.tolist(), curves.edge_curve.tolist(), strict=True):
-        out[c] |= at.get((min(a, b), max(a, b)), set())
+    for curve, face in np.unique(pairs, axis=0).tolist():
+        out[curve].add(face)
     return out
 
 

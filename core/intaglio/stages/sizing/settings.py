@@ -1,24 +1,27 @@
-"""The settings of Sizing, and those derived from the model."""
+"""The settings of Sizing."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
 from intaglio.errors import SettingRejected
-from intaglio.settings.blanks import blank, significant
+from intaglio.settings.blanks import blank
+from intaglio.sizing.aiming import USUAL_CELLS
 from intaglio.stages.sizing.rows import REGIONS, SIZES
 
-Report = Mapping[str, Any]
-
-_CELLS = 250_000
-
-_THIN_CELLS = 1_500_000
+# edges under this share of the model's diagonal are refused
+FINEST_SHARE = 1e-5
 
 
 @dataclass(frozen=True)
 class Sizing:
+    cells: int = blank(
+        "integer",
+        "cells to aim at",
+        "300,000 show whether a set-up works; a few million where the result counts.",
+        USUAL_CELLS,
+        least=1000,
+        most=100_000_000,
+    )
     smallest: float = blank(
         "length",
         "smallest edge",
@@ -29,6 +32,14 @@ class Sizing:
     )
     largest: float = blank(
         "length", "largest edge", "Under a tenth of the passage.", 10.0, unit="{unit}", above=0.0
+    )
+    wall: float = blank(
+        "length",
+        "largest edge on the walls of a body",
+        "A twentieth of the body, in a stream; 0 for no limit of its own.",
+        0.0,
+        unit="{unit}",
+        least=0.0,
     )
     angle: float = blank(
         "angle",
@@ -77,52 +88,3 @@ class Sizing:
                 f"The smallest edge {self.smallest:g} is larger than the largest "
                 f"{self.largest:g}. Lower it, or raise the largest.",
             )
-
-
-def sizing_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
-    """Largest edge a tenth of the passage width 4V/A; smallest by the tightest radius."""
-    volume, area, unit = domain["volume"], domain["area"], domain["unit"]
-    passage = 4.0 * volume / area
-    largest = passage / 10.0
-    why_largest = f"A tenth of the passage width 4V/A = {passage:.3g} {unit}."
-    ceiling = (10.5 * volume / _CELLS) ** (1 / 3)
-    if ceiling > largest:
-        largest = ceiling
-        why_largest = f"So large that the fluid takes about {_CELLS:,} cells."
-    largest = significant(largest)
-    radius = domain["smallest_radius"]
-    smallest = largest / 4
-    why_smallest = f"A quarter of the largest edge; nothing curves more tightly than {largest:g}."
-    if radius and radius < 4 * largest:
-        wanted = 2 * radius * float(np.sin(np.radians(9.0)))
-        smallest = min(max(wanted, largest / 6), largest / 2)
-        why_smallest = f"Follows the tightest radius, {radius:.3g} {unit}, within reason."
-    else:
-        why_smallest = "A quarter of the largest edge; no tight curves were found."
-    gap_cells, why_gap = 2.0, "Keeps every narrow place at least two cells wide."
-    across = 10.5 * volume / (volume / area) ** 3
-    if across > _THIN_CELLS:
-        gap_cells = 0.0
-        why_gap = (
-            f"The fluid is as thin as a sheet: two cells across it would take {across:.1g} cells."
-        )
-    return (
-        {
-            "smallest": significant(smallest),
-            "largest": largest,
-            "angle": 18.0,
-            "growth": 1.2,
-            "gap_cells": gap_cells,
-            "sizes": [],
-            "regions": [],
-        },
-        {
-            "smallest": why_smallest,
-            "largest": why_largest,
-            "angle": "Twenty edges around a full circle.",
-            "growth": "The usual rate for internal flow.",
-            "gap_cells": why_gap,
-            "sizes": "None: curvature and gaps decide.",
-            "regions": "None yet.",
-        },
-    )

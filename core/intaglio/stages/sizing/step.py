@@ -19,7 +19,7 @@ from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import surface_field
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
 from intaglio.stages.sizing.report import SizingReport
-from intaglio.stages.sizing.settings import Sizing
+from intaglio.stages.sizing.settings import FINEST_SHARE, Sizing
 from intaglio.stages.stage import Progress
 
 # a run that would need more memory than this is refused, with the sizes that would fit
@@ -38,11 +38,11 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
     """Lay out the size field and forecast the counts."""
     low, high = np.array(domain.report["low"]), np.array(domain.report["high"])
     scale = float(np.linalg.norm(high - low))
-    if settings.smallest < 1e-5 * scale:
+    if settings.smallest < FINEST_SHARE * scale:
         raise SettingRejected(
             "sizing.smallest",
             f"The smallest edge {settings.smallest:g} is under a hundred-thousandth of the model. "
-            f"Use at least {1e-5 * scale:.2g}.",
+            f"Use at least {FINEST_SHARE * scale:.2g}.",
         )
     rough = domain.report["volume"] / settings.largest**3 + domain.report["area"] / (
         settings.largest**2
