@@ -5,11 +5,13 @@ import pytest
 
 from intaglio.errors import SettingRejected
 from intaglio.facets.facets import edge_uses, triangle_areas, unclosed_edges
+from intaglio.facets.features import facet_turns
 from intaglio.facets.remesh import remesh
-from intaglio.facets.seams import merged_regions, without_inner_curves
+from intaglio.facets.seams import seams, walked
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.mesh.quality import triangle_angles
 from intaglio.sizing.octree import build_field
+from intaglio.sizing.sources import on_curve
 from intaglio.sizing.spacing import positions
 from tests.core.shapes import box, run, source
 from tests.core.test_surface_changes import _two_boxes
@@ -49,29 +51,58 @@ def _halved_square_box():
     return replace(facets, triangles=facets.triangles[kept], region=facets.region[kept]), curves
 
 
+def _seams(facets, curves, label=None, angle=5.0, size=0.3):
+    label = np.zeros(int(facets.region.max()) + 1, np.int32) if label is None else label
+    turn = facet_turns(facets, curves)
+    sizes = np.full(len(facets.points), size)
+    kept = np.zeros(len(curves.ends), bool)
+    return seams(facets, curves, turn, label, np.radians(angle), sizes, kept), kept, sizes
+
+
 def test_flat_neighbours_are_one_and_sharp_ones_are_not():
     facets, curves = _halved_square_box()
-    label = np.zeros(11, np.int32)
-    group = merged_regions(facets, curves, label, np.radians(5))
+    seam, kept, size = _seams(facets, curves)
+    assert seam.sum() == 4
+    walk = walked(facets, curves, seam, kept, np.radians(5), size)
     # the four long sides of the box become one each, its two ends stay
     used = np.unique(facets.region)
-    assert len(np.unique(group[used])) == 6
-    base, lines, numbers = without_inner_curves(facets, curves, group)
-    assert len(numbers) == len(curves.ends) - 4
-    assert len(np.unique(base.region)) == 6 and len(lines.ends) == len(numbers)
-    # another patch beyond the seam keeps it
+    assert len(np.unique(walk.group[used])) == 6
+    # and each edge along them, of two pieces, becomes one
+    assert len(walk.curves.ends) == 12
+    length = np.diff(
+        walk.curves.arc[np.stack([walk.curves.start[:-1], walk.curves.start[1:] - 1])], axis=0
+    )
+    assert sorted(np.round(length.ravel(), 9)) == [1.0] * 8 + [2.0] * 4
+    # another label beyond the seam keeps it
+    label = np.zeros(11, np.int32)
     label[7:] = 1
-    apart = merged_regions(facets, curves, label, np.radians(5))
-    assert len(np.unique(apart[used])) == 10
+    assert not _seams(facets, curves, label)[0].any()
+
+
+def test_joined_curves_know_their_former_ones():
+    facets, curves = _halved_square_box()
+    seam, kept, size = _seams(facets, curves)
+    walk = walked(facets, curves, seam, kept, np.radians(5), size)
+    for c in range(len(walk.curves.ends)):
+        at = np.linspace(0, walk.curves.arc[walk.curves.start[c + 1] - 1], 9)
+        former, arc = walk.former(np.full(9, c), at)
+        for k in range(9):
+            spot = on_curve(walk.curves, c, at[k : k + 1])
+            assert spot == pytest.approx(on_curve(curves, former[k], arc[k : k + 1]), abs=1e-12)
+    # the surface's edges stand on the joined curves where they stood on the former
+    lines = walk.curves
+    for (a, b), c, arc in zip(lines.edge_nodes, lines.edge_curve, lines.edge_arc, strict=True):
+        assert on_curve(lines, c, arc) == pytest.approx(facets.points[[a, b]], abs=1e-12)
 
 
 def test_a_seam_walked_over_leaves_no_row_of_nodes():
     facets, curves = _halved_square_box()
     field = _field(facets, 0.3)
 
-    def on_seam(walk_over):
-        label = np.zeros(11, np.int32)
-        out = mesh_surface(facets, curves, field, label=label, walk_over=walk_over)
+    def on_seam(angle):
+        seam, kept, size = _seams(facets, curves, angle=angle)
+        walk = walked(facets, curves, seam, kept, np.radians(angle), size) if angle else None
+        out = mesh_surface(facets, curves, field, walk=walk)
         _, count, net = edge_uses(out.triangles)
         assert (count == 2).all() and (net == 0).all()
         assert triangle_areas(out.points, out.triangles).sum() == pytest.approx(10.0)
@@ -81,7 +112,7 @@ def test_a_seam_walked_over_leaves_no_row_of_nodes():
         return (np.abs(on_curves - 1) < 1e-9).all(axis=1).sum()
 
     assert on_seam(0.0) >= 12
-    assert on_seam(np.radians(5)) == 0
+    assert on_seam(5.0) == 0
 
 
 def test_counts_and_sizes_are_named_by_faces(tmp_path):

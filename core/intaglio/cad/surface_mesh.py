@@ -14,15 +14,11 @@ from intaglio.facets.surface import ON_CURVE, ON_FACE
 
 
 def exact_positions(
-    part: Part,
-    curves: Curves,
-    surface: RemeshedSurface,
-    curve_numbers: NDArray[np.int64],
-    face: NDArray[np.int32],
+    part: Part, curves: Curves, surface: RemeshedSurface, face: NDArray[np.int32]
 ) -> RemeshedSurface:
     """Nodes on curves and faces moved onto the CAD geometry, where no triangle turns over by it.
 
-    curve_numbers (curves,): each curve's place among `curve_edges`; face (n,): of nodes on faces.
+    curves are those of `curve_edges`; face (n,): of nodes on faces.
     """
     points = surface.points.copy()
     edges = curve_edges(part)
@@ -30,7 +26,7 @@ def exact_positions(
         nodes = np.flatnonzero((surface.kind == ON_CURVE) & (surface.owner == c))
         lo, hi = curves.start[c], curves.start[c + 1]
         at = np.interp(surface.arc[nodes], curves.arc[lo:hi], curves.parameter[lo:hi])
-        points[nodes] = onto_edge(part, edges[curve_numbers[c]], at)
+        points[nodes] = onto_edge(part, edges[c], at)
     on_face = surface.kind == ON_FACE
     for number in np.unique(face[on_face]):
         nodes = np.flatnonzero(on_face & (face == number))

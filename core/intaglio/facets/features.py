@@ -4,7 +4,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.facets.edges import EdgeTable, chains, edge_table, pieces
-from intaglio.facets.facets import Curves, Facets, triangle_areas, triangle_normals
+from intaglio.facets.facets import (
+    Curves,
+    Facets,
+    edge_keys,
+    triangle_areas,
+    triangle_normals,
+)
 from intaglio.facets.part import FacetPart, Floats, Ints, free_name
 
 # regions below this share of the area join the neighbour that they touch most
@@ -204,3 +210,22 @@ def meshing_input(part: FacetPart) -> tuple[Facets, Curves]:
         node_curvature(part.points, part.triangles, part.region),
     )
     return facets, feature_curves(part.points, part.triangles, part.region)
+
+
+def facet_turns(facets: Facets, curves: Curves) -> Floats:
+    """Largest angle (curves,) in rad between the two triangles along each curve; π where other
+    than two meet."""
+    ends = facets.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
+    key = edge_keys(ends)
+    order = np.argsort(key, kind="stable")
+    wanted = edge_keys(curves.edge_nodes)
+    first = np.searchsorted(key[order], wanted, "left")
+    two = np.searchsorted(key[order], wanted, "right") - first == 2
+    normal = triangle_normals(facets.points, facets.triangles)
+    turn = np.full(len(wanted), np.pi)
+    one, other = (normal[order[first[two] + k] // 3] for k in (0, 1))
+    cross = np.linalg.norm(np.cross(one, other), axis=1)
+    turn[two] = np.arctan2(cross, np.einsum("ij,ij->i", one, other))
+    out = np.zeros(len(curves.ends))
+    np.maximum.at(out, curves.edge_curve, turn)
+    return out

@@ -1,100 +1,289 @@
-"""Edges without meaning: regions that meet smoothly are meshed as one and told apart again."""
+"""Edges without meaning: what they part is meshed as one, and told apart again afterwards.
 
-from dataclasses import replace
+A seam is an edge between two faces that meet smoothly where the edges of the mesh resolve the
+curvature, or one beside a face much narrower than those edges. The ends of other edges that nothing
+but a seam made are no corners any more, where those edges run on.
+"""
+
+from dataclasses import dataclass, replace
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.facets import Curves, Facets, triangle_normals
-from intaglio.numeric.boxtree import box_tree, nearest
+from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_areas
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+Flags = NDArray[np.bool_]
+
+# edges of the mesh that turn by more than this (rad) do not resolve a curve: its borders are kept
+_RESOLVED = 0.6
+# ... along more than this share of a seam
+_MOSTLY = 0.7
+# a face is a sliver where it is narrower than this share of the edges there
+_NARROW = 0.25
+# what is absorbed takes the mesh off the surface by less than this share of the edges there
+_OFF = 0.05
 
 
-def merged_regions(
-    facets: Facets, curves: Curves, label: NDArray[np.int32], angle: float
-) -> NDArray[np.int32]:
-    """Group (regions,) of each region: joined where equal `label`s meet and turn under angle (rad).
-
-    A curve joins only if it turns by less than the angle all along, between two triangles.
-    """
-    t = facets.triangles
-    pairs = np.sort(t[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1).astype(np.int64)
-    key = (pairs[:, 0] << 32) | pairs[:, 1]
+def faces_beside(facets: Facets, curves: Curves) -> NDArray[np.int64]:
+    """The two regions (curves, 2), lower number first, that meet all along each curve; -1 where
+    not exactly two triangles of the same two regions meet."""
+    ends = facets.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
+    key, region = edge_keys(ends), np.repeat(facets.region, 3)
     order = np.argsort(key, kind="stable")
-    owner = order // 3
-    same = key[order][1:] == key[order][:-1]
-    twice = same & ~np.concatenate([[False], same[:-1]]) & ~np.concatenate([same[1:], [False]])
-    a, b = owner[:-1][twice], owner[1:][twice]
-    wanted = np.sort(curves.edge_nodes, axis=1).astype(np.int64)
-    wanted_key = (wanted[:, 0] << 32) | wanted[:, 1]
-    keys = key[order][:-1][twice]
-    spot = np.minimum(np.searchsorted(keys, wanted_key), max(len(keys) - 1, 0))
-    normal = triangle_normals(facets.points, t)
-    joins = np.ones(len(curves.ends), bool)
-    one = np.full(len(curves.ends), -1)
-    other = one.copy()
-    for e, c in enumerate(curves.edge_curve.tolist()):
-        k = spot[e]
-        if not len(keys) or keys[k] != wanted_key[e]:
-            joins[c] = False
-            continue
-        if normal[a[k]] @ normal[b[k]] < np.cos(angle):
-            joins[c] = False
-        one[c], other[c] = facets.region[a[k]], facets.region[b[k]]
-    joins &= (one >= 0) & (label[one] == label[other])
-    n = int(facets.region.max()) + 1
-    graph = coo_matrix((np.ones(int(joins.sum())), (one[joins], other[joins])), shape=(n, n))
-    return connected_components(graph, directed=False)[1].astype(np.int32)
-
-
-def without_inner_curves(
-    facets: Facets, curves: Curves, group: NDArray[np.int32]
-) -> tuple[Facets, Curves, NDArray[np.int64]]:
-    """The facets by group, the curves that still part groups, and their former numbers (k,)."""
-    apart = np.zeros(len(curves.ends), bool)
-    uses: dict[tuple[int, int], list[int]] = {}
-    for t, region in zip(facets.triangles.tolist(), facets.region.tolist(), strict=True):
-        for i in range(3):
-            e = (min(t[i], t[(i + 1) % 3]), max(t[i], t[(i + 1) % 3]))
-            uses.setdefault(e, []).append(int(group[region]))
-    for (a, b), c in zip(curves.edge_nodes.tolist(), curves.edge_curve.tolist(), strict=True):
-        at = uses.get((min(a, b), max(a, b)), [])
-        apart[c] |= len(at) != 2 or at[0] != at[1]
-    kept = np.flatnonzero(apart)
-    number = np.full(len(apart), -1, np.int32)
-    number[kept] = np.arange(len(kept), dtype=np.int32)
-    rows = [np.arange(curves.start[c], curves.start[c + 1]) for c in kept]
-    pick = np.concatenate(rows).astype(np.int64) if rows else np.zeros(0, np.int64)
-    edges = apart[curves.edge_curve]
-    out = Curves(
-        np.concatenate([[0], np.cumsum([len(r) for r in rows])]).astype(np.int32),
-        curves.points[pick],
-        curves.arc[pick],
-        curves.parameter[pick],
-        curves.ends[kept],
-        curves.edge_nodes[edges],
-        number[curves.edge_curve[edges]],
-        curves.edge_arc[edges],
+    wanted = edge_keys(curves.edge_nodes)
+    first = np.searchsorted(key[order], wanted, "left")
+    count = np.searchsorted(key[order], wanted, "right") - first
+    out = np.full((len(curves.ends), 2), -1, np.int64)
+    two = count == 2
+    pair = np.full((len(wanted), 2), -1, np.int64)
+    pair[two] = np.sort(
+        np.stack([region[order[first[two]]], region[order[first[two] + 1]]], axis=1), axis=1
     )
-    return replace(facets, region=group[facets.region]), out, kept
-
-
-@njit(cache=True)
-def _regions_at(tree, spots, group, region):
-    """Region of the facet of each spot's group that is nearest to it, or -1."""
-    out = np.empty(spots.shape[0], np.int32)
-    near = np.empty(3)
-    for k in range(spots.shape[0]):
-        t = nearest(tree, group[k], spots[k], near)
-        out[k] = region[t] if t >= 0 else -1
+    low = np.full(len(curves.ends), np.iinfo(np.int64).max)
+    pair_key = np.where(two, (pair[:, 0] << 32) | pair[:, 1], -1)
+    high = np.full(len(curves.ends), -1, np.int64)
+    np.minimum.at(low, curves.edge_curve, pair_key)
+    np.maximum.at(high, curves.edge_curve, pair_key)
+    same = (low == high) & (low >= 0)
+    out[same, 0], out[same, 1] = low[same] >> 32, low[same] & 0xFFFFFFFF
     return out
 
 
-def regions_at(
-    facets: Facets, group: NDArray[np.int32], spots: NDArray[np.float64], own: NDArray[np.int32]
-) -> NDArray[np.int32]:
-    """Region (n,) of the given facets nearest to each spot (n, 3) within the spot's group (n,)."""
-    tree = box_tree(facets.points, facets.triangles, group[facets.region])
-    return _regions_at(tree, np.ascontiguousarray(spots), own, facets.region)
+def seams(
+    facets: Facets,
+    curves: Curves,
+    turn: Floats,
+    label: Ints,
+    angle: float,
+    size: Floats,
+    kept: Flags,
+) -> Flags:
+    """Which curves (curves,) have no meaning for the mesh.
+
+    turn (curves,): largest angle (rad) between the faces along each; label (regions,): only regions
+    of one label are joined; angle (rad): faces that turn by less meet smoothly; size (n,): edge
+    length wanted at each node; kept (curves,): those that stay, whatever they are.
+    """
+    beside = faces_beside(facets, curves)
+    free = (beside[:, 0] >= 0) & ~kept & (angle > 0)
+    free[free] = label[beside[free, 0]] == label[beside[free, 1]]
+    out = free & (turn < angle) & _resolved(facets, curves, size)
+    return out | _beside_slivers(facets, curves, turn, size, beside, free)
+
+
+def _resolved(facets: Facets, curves: Curves, size: Floats) -> Flags:
+    """Curves along most of which the edges wanted are short enough for the curvature."""
+    bend = (facets.curvature * size)[curves.edge_nodes].max(axis=1)
+    length = curves.edge_arc[:, 1] - curves.edge_arc[:, 0]
+    n = len(curves.ends)
+    good = np.bincount(curves.edge_curve, length * (bend < _RESOLVED), n)
+    return np.asarray(good >= _MOSTLY * np.bincount(curves.edge_curve, length, n))
+
+
+def _beside_slivers(
+    facets: Facets,
+    curves: Curves,
+    turn: Floats,
+    size: Floats,
+    beside: NDArray[np.int64],
+    free: Flags,
+) -> Flags:
+    """Of each narrow face the free curve at which it turns least into its neighbour."""
+    regions = int(facets.region.max()) + 1
+    area = np.bincount(facets.region, triangle_areas(facets.points, facets.triangles), regions)
+    length = curves.arc[curves.start[1:] - 1]
+    rim = np.zeros(regions)
+    for i in range(2):
+        known = beside[:, i] >= 0
+        rim += np.bincount(beside[known, i], length[known], regions)
+    width = 2.0 * area / np.maximum(rim, 1e-300)
+    own = np.full(len(curves.ends), np.inf)
+    np.minimum.at(own, curves.edge_curve, size[curves.edge_nodes].min(axis=1))
+    out = np.zeros(len(curves.ends), bool)
+    best = np.full(regions, -1)
+    for c in np.flatnonzero(free).tolist():
+        for face in beside[c].tolist():
+            if rim[face] == 0 or width[face] >= _NARROW * own[c] or length[c] < 2 * width[face]:
+                continue
+            # a flat strip folded up at this turn, or a rounding: what is left out is at most this
+            if width[face] * np.sin(min(turn[c], np.pi / 2)) >= _OFF * own[c] and turn[c] > 0.2:
+                continue
+            if best[face] < 0 or turn[c] < turn[best[face]] - 1e-9:
+                best[face] = c
+    out[best[best >= 0]] = True
+    return out
+
+
+@dataclass(frozen=True)
+class Walked:
+    """What meshing works on where seams are walked over.
+
+    facets: by group; group (regions,); curves: those left, joined where they run on; start (k + 1,)
+    offsets into piece (n,) number of a former curve, begin (n,) arc length on the joined curve at
+    which it begins, turned (n,) whether it runs backwards there; length (curves,) of the former.
+    """
+
+    facets: Facets
+    group: Ints
+    curves: Curves
+    start: Ints
+    piece: Ints
+    begin: Floats
+    turned: Flags
+    length: Floats
+
+    def former(self, curve: Ints, arc: Floats) -> tuple[Ints, Floats]:
+        """The former curve (n,) and the arc length on it, of arc lengths (n,) on curves (n,)."""
+        at = self.start[curve].astype(np.int64)
+        last = self.start[curve + 1] - 1
+        while True:
+            further = (at < last) & (arc >= self.begin[np.minimum(at + 1, len(self.begin) - 1)])
+            if not further.any():
+                break
+            at[further] += 1
+        along = np.clip(arc - self.begin[at], 0.0, self.length[self.piece[at]])
+        back = self.turned[at]
+        return self.piece[at], np.where(back, self.length[self.piece[at]] - along, along)
+
+    def place(self) -> dict[int, int]:
+        """The new number of each former curve that stands alone."""
+        alone = np.flatnonzero(np.diff(self.start) == 1)
+        return {int(self.piece[self.start[k]]): int(k) for k in alone}
+
+
+def walked(
+    facets: Facets, curves: Curves, seam: Flags, kept: Flags, angle: float, size: Floats
+) -> Walked:
+    """Facets and curves without the seams (curves,).
+
+    Curves of which nothing else ends where they meet are joined if they turn by less than angle
+    (rad) there, or if one of them is far shorter than the edges wanted (n,); kept ones never are.
+    """
+    beside = faces_beside(facets, curves)
+    regions = int(facets.region.max()) + 1
+    joins = beside[seam]
+    graph = coo_matrix((np.ones(len(joins)), (joins[:, 0], joins[:, 1])), shape=(regions, regions))
+    group = connected_components(graph, directed=False)[1].astype(np.int32)
+    left = np.flatnonzero(~seam)
+    chains = _chains(curves, left, kept, angle, size)
+    return _rebuilt(replace(facets, region=group[facets.region]), group, curves, chains)
+
+
+# a chain of curves: number and whether it runs backwards
+Chain = list[tuple[int, bool]]
+
+
+def _chains(
+    curves: Curves, left: NDArray[np.int64], kept: Flags, angle: float, size: Floats
+) -> list[Chain]:
+    """The curves that are left, joined to chains where they run on."""
+    length = curves.arc[curves.start[1:] - 1]
+    at: dict[int, list[tuple[int, int]]] = {}
+    for c in left.tolist():
+        for i in range(2):
+            at.setdefault(int(curves.ends[c, i]), []).append((c, i))
+    link: dict[tuple[int, int], tuple[int, int]] = {}
+    for node, ends in at.items():
+        if len(ends) != 2 or angle <= 0:
+            continue
+        (a, i), (b, j) = ends
+        if a == b or kept[a] or kept[b]:
+            continue
+        turn = _turn_between(curves, a, i, b, j)
+        short = min(length[a], length[b]) * np.sin(min(turn, np.pi / 2)) < _OFF * size[node]
+        if turn < angle or (short and turn < 0.75 * np.pi):
+            link[a, i], link[b, j] = (b, j), (a, i)
+    out: list[Chain] = []
+    done: set[int] = set()
+    # chains from their open ends first; what is left then are rings
+    starts = [(c, i) for c in left.tolist() for i in (0, 1) if (c, i) not in link]
+    for c, i in [*starts, *((c, 0) for c in left.tolist())]:
+        if c in done:
+            continue
+        chain: Chain = []
+        while c not in done:
+            done.add(c)
+            chain.append((c, i == 1))
+            after = link.get((c, 1 - i))
+            if after is None:
+                break
+            c, i = after
+        out.append(chain)
+    return out
+
+
+def _turn_between(curves: Curves, a: int, i: int, b: int, j: int) -> float:
+    """Angle (rad) by which the line turns from curve a through its end i into b from its end j."""
+    one, other = -_direction(curves, a, i), _direction(curves, b, j)
+    return float(np.arctan2(np.linalg.norm(np.cross(one, other)), one @ other))
+
+
+def _direction(curves: Curves, c: int, i: int) -> Floats:
+    """Unit direction into curve c from its end i."""
+    p = curves.points[curves.start[c] : curves.start[c + 1]]
+    p = p if i == 0 else p[::-1]
+    step = p[1:] - p[0]
+    distance = np.linalg.norm(step, axis=1)
+    away = np.flatnonzero(distance > 0)
+    return step[away[0]] / distance[away[0]] if len(away) else np.zeros(3)
+
+
+def _rebuilt(facets: Facets, group: Ints, curves: Curves, chains: list[Chain]) -> Walked:
+    length = curves.arc[curves.start[1:] - 1]
+    new = np.full(len(curves.ends), -1, np.int32)
+    begins = np.zeros(len(curves.ends))
+    backwards = np.zeros(len(curves.ends), bool)
+    start, offsets = [0], [0]
+    points, arcs, parameters, ends = [], [], [], []
+    piece, begin, turned = [], [], []
+    for k, chain in enumerate(chains):
+        along = 0.0
+        for n, (c, back) in enumerate(chain):
+            rows = slice(curves.start[c], curves.start[c + 1])
+            p, s, u = curves.points[rows], curves.arc[rows], curves.parameter[rows]
+            if back:
+                p, s, u = p[::-1], length[c] - s[::-1], u[::-1]
+            # a joint is one point, not two
+            skip = 1 if n else 0
+            points.append(p[skip:])
+            arcs.append(along + s[skip:])
+            parameters.append(u[skip:])
+            new[c], begins[c], backwards[c] = k, along, back
+            piece.append(c)
+            begin.append(along)
+            turned.append(back)
+            along += length[c]
+        first, last = chain[0], chain[-1]
+        ends.append((curves.ends[first[0], int(first[1])], curves.ends[last[0], int(not last[1])]))
+        start.append(sum(len(p) for p in points[-len(chain) :]) + start[-1])
+        offsets.append(len(piece))
+    own = new[curves.edge_curve] >= 0
+    former = curves.edge_curve[own]
+    arc = curves.edge_arc[own]
+    behind = backwards[former][:, None]
+    arc = begins[former][:, None] + np.where(behind, length[former][:, None] - arc, arc)
+    none = np.zeros(0)
+    joined = Curves(
+        np.array(start, np.int32),
+        np.concatenate(points) if points else np.zeros((0, 3)),
+        np.concatenate(arcs) if arcs else none,
+        np.concatenate(parameters) if parameters else none,
+        np.array(ends, np.int32).reshape(-1, 2),
+        curves.edge_nodes[own],
+        new[former],
+        arc,
+    )
+    return Walked(
+        facets,
+        group,
+        joined,
+        np.array(offsets, np.int32),
+        np.array(piece, np.int32),
+        np.array(begin),
+        np.array(turned, bool),
+        length,
+    )

@@ -14,7 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import Curves, Facets, triangle_normals
+from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_normals
 
 CORNER = 0
 ON_CURVE = 1
@@ -90,7 +90,8 @@ def roomier(s: Surface) -> Surface:
 def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
     """Surface for remeshing facets, with room for `capacity` nodes.
 
-    Every edge between regions, and every edge that has not two triangles, must be on a curve.
+    Every edge between regions, and every edge that has not two triangles, must be on a curve; a
+    curve may also run within one region.
     Raises StepFailed with the places of those that are not: there the facets are torn.
     """
     points, triangles = facets.points, facets.triangles
@@ -100,21 +101,18 @@ def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
     around, edge = nbr >> 2, nbr & 3
     alone = nbr[around, edge] != 4 * np.arange(m)[:, None] + np.arange(3)
     alone |= around == np.arange(m)[:, None]
-    parted = alone | (facets.region[around] != facets.region[:, None])
     curve = np.full((capacity * 2, 3), -1, np.int32)
-    t, e = np.nonzero(parted)
-    ends = np.sort(np.stack([triangles[t, (e + 1) % 3], triangles[t, (e + 2) % 3]], 1), axis=1)
-    known = np.sort(curves.edge_nodes, axis=1).astype(np.int64)
-    keys = (known[:, 0] << 32) | known[:, 1]
+    ends = triangles[:, [[1, 2], [2, 0], [0, 1]]]
+    keys = edge_keys(curves.edge_nodes)
     order = np.argsort(keys, kind="stable")
-    wanted = (ends[:, 0].astype(np.int64) << 32) | ends[:, 1]
+    wanted = edge_keys(ends.reshape(-1, 2))
     spot = np.minimum(np.searchsorted(keys[order], wanted), max(len(keys) - 1, 0))
     found = np.full(len(wanted), -1, np.int32)
     if len(keys):
         hit = keys[order][spot] == wanted
         found[hit] = curves.edge_curve[order[spot[hit]]]
-    curve[t, e] = found
-    torn = ends[(found < 0) & alone[t, e]]
+    curve[:m] = found.reshape(-1, 3)
+    torn = np.sort(ends[(curve[:m] < 0) & alone], axis=1)
     if len(torn):
         raise StepFailed(
             "open-surface",

@@ -17,7 +17,7 @@ from intaglio.cad.passages import passages_part
 from intaglio.cad.read import compound, scaled, sheet_of
 from intaglio.cad.ruler import distance_ahead, gap_between, nearest_vertex_or_foot
 from intaglio.cad.surface_mesh import exact_positions
-from intaglio.cad.tessellation import DENSE, SHOWN_TURN, as_shown, tessellate
+from intaglio.cad.tessellation import DENSE, SHOWN_TURN, as_shown, curve_edges, tessellate
 from intaglio.cad.topology import (
     edge_samples,
     edge_uses,
@@ -25,11 +25,13 @@ from intaglio.cad.topology import (
     point_distance,
     uses_by_edge,
 )
+from intaglio.cad.turns import edge_turns
 from intaglio.cad.write import brep_bytes, step_bytes
 from intaglio.errors import IntaglioError
 from intaglio.facets.facets import Curves, Facets
 from intaglio.facets.part import FacetPart, free_name
 from intaglio.facets.remesh import RemeshedSurface
+from intaglio.facets.seams import faces_beside
 from intaglio.findings import PLACES, Finding
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import (
@@ -273,15 +275,17 @@ class CadKind(Kind[Part]):
         linear = max(min(0.02 * smallest, 2e-3 * scale), 2e-6 * scale)
         return tessellate(model, linear, min(angle / 2, 0.2))
 
+    def turns(self, model: Part, facets: Facets, curves: Curves) -> Floats:
+        return edge_turns(model, curve_edges(model), faces_beside(facets, curves))
+
     def settled(
         self,
         model: Part,
         curves: Curves,
         rough: RemeshedSurface,
-        numbers: NDArray[np.int64],
         face: NDArray[np.int32],
     ) -> RemeshedSurface:
-        return exact_positions(model, curves, rough, numbers, face)
+        return exact_positions(model, curves, rough, face)
 
     def named(self, model: Part, faces: tuple[str, ...], bodies: tuple[str, ...]) -> Part:
         return dataclasses.replace(model, body_names=bodies)

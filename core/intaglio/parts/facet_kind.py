@@ -19,6 +19,7 @@ from intaglio.facets.facets import (
 )
 from intaglio.facets.features import (
     edge_angles,
+    facet_turns,
     feature_curves,
     meshing_input,
     node_curvature,
@@ -259,12 +260,14 @@ class FacetKind(Kind[FacetPart]):
     ) -> tuple[Facets, Curves]:
         return meshing_input(model)
 
+    def turns(self, model: FacetPart, facets: Facets, curves: Curves) -> Floats:
+        return facet_turns(facets, curves)
+
     def settled(
         self,
         model: FacetPart,
         curves: Curves,
         rough: RemeshedSurface,
-        numbers: NDArray[np.int64],
         face: NDArray[np.int32],
     ) -> RemeshedSurface:
         return rough

@@ -190,17 +190,21 @@ class Kind(ABC, Generic[M]):
         """Facets and feature curves fine enough for a smallest edge and an angle (rad) per edge."""
 
     @abstractmethod
+    def turns(self, model: M, facets: Facets, curves: Curves) -> Floats:
+        """Largest angle (curves,) in rad between the two faces along each curve of
+        `meshing_input`; π where not exactly two meet."""
+
+    @abstractmethod
     def settled(
         self,
         model: M,
         curves: Curves,
         rough: RemeshedSurface,
-        numbers: NDArray[np.int64],
         face: NDArray[np.int32],
     ) -> RemeshedSurface:
         """A surface mesh with its nodes set onto the exact geometry, as far as there is one.
 
-        numbers (curves,): number of each curve in the model; face (n,): face of each node.
+        curves: those of `meshing_input`; face (n,): face of each node.
         """
 
     @abstractmethod

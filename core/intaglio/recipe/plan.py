@@ -110,6 +110,8 @@ def states(
         if error is None and settings is not None and all(n in keys for n in stage.needs):
             inputs = [keys[n] for n in stage.inputs(settings)] or [source]
             hashed = {**settings, "name": name} if stage.named else settings
+            if stage.also is not None:
+                hashed = {**hashed, "also": stage.also(reports)}
             key = product_key(stage.key, hashed, inputs)
             keys[stage.key] = key
             report = report_of(key)

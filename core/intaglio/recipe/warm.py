@@ -8,7 +8,9 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 
 from intaglio.cad.step import write_step
 from intaglio.parts.taking import Source
@@ -40,7 +42,13 @@ def warm() -> None:
 
     with TemporaryDirectory() as folder:
         path = Path(folder) / "warm.step"
-        write_step(BRepPrimAPI_MakeCylinder(10.0, 20.0).Shape(), path)
+        # of two halves, so that there is a seam to walk over
+        above = gp_Ax2(gp_Pnt(0.0, 0.0, 10.0), gp_Dir(0.0, 0.0, 1.0))
+        halves = (
+            BRepPrimAPI_MakeCylinder(10.0, 10.0).Shape(),
+            BRepPrimAPI_MakeCylinder(above, 10.0, 10.0).Shape(),
+        )
+        write_step(BRepAlgoAPI_Fuse(*halves).Shape(), path)
         part = Source("warm.step", path.read_bytes())
         given: dict[str, dict[str, Any]] = {"sizing": {"smallest": 2.0, "largest": 4.0}}
         run_to("case", part, "warm", given, MemoryStore())
@@ -51,7 +59,6 @@ def warm() -> None:
                 {"name": "shell", "shape": "shell", "size": 1.5, "patches": ["*"], "thickness": 1}
             ],
         }
-        given["surface"] = {"walk_over": 1.0}
         given["volume"] = {"target": 40.0, "passes": 4}
         _look_at(part, given)
     forget_old_kernels(Path(os.environ["NUMBA_CACHE_DIR"]), time.time())

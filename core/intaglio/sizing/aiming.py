@@ -12,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.facets.facets import Curves, Facets, triangle_areas
+from intaglio.facets.seams import seams, walked
 from intaglio.sizing.forecast import CELLS_PER_CUBE, TRIANGLES_PER_SQUARE, forecast
-from intaglio.sizing.sources import LocalSizes, gap_sizes, surface_field
+from intaglio.sizing.sources import LocalSizes, gap_sizes, node_sizes, surface_field
 
 Floats = NDArray[np.float64]
 
@@ -22,6 +23,7 @@ USUAL_CELLS = 300_000
 # what the forecast assumes of the settings that do not follow from the number
 USUAL_ANGLE = np.radians(18.0)
 USUAL_GROWTH = 1.2
+USUAL_SEAM = np.radians(5.0)
 # typical edges in a passage, along a body, and across an enclosure, before scaling
 _IN_PASSAGE = 8.0
 ALONG_BODY = 20.0
@@ -144,11 +146,15 @@ def counted_scales(
     lengths: Lengths,
     volume: float,
     gap_cells: float,
+    turn: Floats,
 ) -> list[tuple[float, float]]:
     """(scale, cells forecast there) at a few scales around the usual number, scale ascending.
 
-    sides (faces, 2) and body (faces,) by face; volume in unit³.
+    sides (faces, 2) and body (faces,) by face; volume in unit³; turn (curves,): largest angle (rad)
+    between the faces along each curve.
     """
+    label = np.unique(sides, axis=0, return_inverse=True)[1].ravel().astype(np.int32)
+    kept = np.zeros(len(turn), bool)
     area = float(triangle_areas(facets.points, facets.triangles)[body[facets.region]].sum())
     if not body.any():
         area = float(triangle_areas(facets.points, facets.triangles).sum())
@@ -157,6 +163,8 @@ def counted_scales(
     def tried(scale: float) -> float:
         limits = limits_at(lengths, scale)
         faces = np.where(body & (limits.wall > 0), limits.wall, np.inf)
+        size = node_sizes(facets, limits.smallest, limits.largest, USUAL_ANGLE, faces)
+        seam = seams(facets, curves, turn, label, USUAL_SEAM, size, kept)
         field = surface_field(
             facets,
             curves,
@@ -166,6 +174,7 @@ def counted_scales(
             USUAL_GROWTH,
             gap_cells,
             LocalSizes(faces=faces, sides=sides),
+            walked(facets, curves, seam, kept, USUAL_SEAM, size).curves,
         )
         rows[scale] = max(1.0, float(forecast(facets, field, sides[facets.region]).cells))
         return rows[scale]

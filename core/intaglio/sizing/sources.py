@@ -139,13 +139,27 @@ def curve_samples(
 class LocalSizes:
     """What asks for sizes of its own: regions of space; faces, upper limit (faces,) or inf;
     curves, upper limit (curves,) or inf; counted, arc lengths of the nodes of counted curves;
-    sides, zones behind and before each face (faces, 2)."""
+    sides, zones behind and before each face (faces, 2); kept and seams, curves that are no seams
+    and that are, whatever they look like."""
 
     regions: tuple[Region, ...] = ()
     faces: Floats | None = None
     curves: Floats | None = None
     counted: Mapping[int, Floats] = field(default_factory=dict)
     sides: NDArray[np.int32] | None = None
+    kept: frozenset[int] = frozenset()
+    seams: frozenset[int] = frozenset()
+
+
+def node_sizes(
+    facets: Facets, smallest: float, largest: float, angle: float, faces: Floats | None = None
+) -> Floats:
+    """Edge length (n,) at nodes by curvature and by upper limits of faces (faces,)."""
+    out = curvature_sizes(facets, smallest, largest, angle)
+    if faces is not None:
+        for i in range(3):
+            np.minimum.at(out, facets.triangles[:, i], faces[facets.region])
+    return out
 
 
 def surface_field(
@@ -157,14 +171,15 @@ def surface_field(
     growth: float,
     gap_cells: float,
     local: LocalSizes | None = None,
+    lines: Curves | None = None,
 ) -> SizeField:
-    """The size field of a closed fluid surface. Lengths in model units, angle in radians."""
+    """The size field of a closed fluid surface. Lengths in model units, angle in radians.
+
+    lines: the curves whose lengths count, where seams are walked over; else all of them.
+    """
     local = local or LocalSizes()
     low, high = facets.points.min(axis=0), facets.points.max(axis=0)
-    node_size = curvature_sizes(facets, smallest, largest, angle)
-    if local.faces is not None:
-        for i in range(3):
-            np.minimum.at(node_size, facets.triangles[:, i], local.faces[facets.region])
+    node_size = node_sizes(facets, smallest, largest, angle, local.faces)
     spot, triangle, weight = sample_facets(facets, node_size)
     corner = facets.triangles[triangle]
     size = (
@@ -180,7 +195,7 @@ def surface_field(
         size = np.minimum(size, np.maximum(gaps, smallest))
     spots, sizes_ = [spot], [size]
     for more, wanted in (
-        curve_samples(curves, node_size, facets, smallest),
+        curve_samples(curves if lines is None else lines, node_size, facets, smallest),
         *(_limited(curves, c, size) for c, size in _finite(local.curves)),
         *(_counted(curves, c, at) for c, at in local.counted.items()),
         *(region_samples(region, largest, low, high) for region in local.regions),

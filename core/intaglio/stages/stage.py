@@ -64,7 +64,8 @@ class Stage:
     where one setting follows from another. cost: what the step is expected to take,
     from those reports. version is part of every product's key: raise it when the computation
     changes its result. enters: those of `needs` that matter with given settings, where not all do;
-    only they enter the key. named: whether the study's name enters it too.
+    only they enter the key. also: what of the earlier stages' reports enters it besides, None while
+    a report is missing that tells it. named: whether the study's name enters it too.
     """
 
     key: str
@@ -79,6 +80,7 @@ class Stage:
     cost: Callable[[Reports], Cost]
     version: int = 1
     enters: Callable[[Mapping[str, Any]], tuple[str, ...]] | None = None
+    also: Callable[[Reports], Any] | None = None
     named: bool = False
 
     def inputs(self, settings: Mapping[str, Any]) -> tuple[str, ...]:

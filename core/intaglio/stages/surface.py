@@ -1,7 +1,5 @@
 """Surface: meshing the surface of the fluid."""
 
-import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -28,6 +26,7 @@ from intaglio.sizing.forecast import surface_seconds
 from intaglio.sizing.octree import sizes
 from intaglio.stages.reports import StageReport
 from intaglio.stages.sizing.local_sizes import resolved
+from intaglio.stages.sizing.seams import walk
 from intaglio.stages.sizing.settings import Sizing
 from intaglio.stages.sizing.step import field_of, fluid_facets
 from intaglio.stages.stage import Cost, Progress, Reports, Run, Sentence, Stage
@@ -42,15 +41,6 @@ class SurfaceMesh:
         9,
         least=4,
         most=40,
-    )
-    walk_over: float = blank(
-        "angle",
-        "edge without meaning",
-        "0 keeps every edge of the CAD; 5 to 10 walks over the seams of patched-up surfaces.",
-        0.0,
-        unit="°",
-        least=0.0,
-        most=40.0,
     )
 
 
@@ -84,10 +74,10 @@ def surface_step(
 
     local, _ = resolved(sizing_settings, domain.report, patches.report, facets, curves)
     assert local.sides is not None
-    # faces are one only within a patch and between the same zones
-    label = np.unique(
-        np.column_stack([local.sides, patches.arrays["patch_of_face"]]), axis=0, return_inverse=True
-    )[1]
+    # a seam between patches has a meaning
+    seam = sizing.arrays["seam"].astype(bool)
+    parted = _parted(sizing.report["seams"], patches.arrays["patch_of_face"])
+    seam[np.flatnonzero(seam)[parted]] = False
     surface = mesh_surface(
         facets,
         curves,
@@ -95,9 +85,8 @@ def surface_step(
         shares,
         settings.passes,
         local.counted,
-        label.ravel().astype(np.int32),
-        math.radians(settings.walk_over),
-        partial(kind_of(model).settled, model),
+        walk(sizing_settings, facets, curves, local, seam),
+        partial(kind_of(model).settled, model, curves),
     )
     progress(0.92, "checking")
     sides = local.sides[surface.region]
@@ -190,10 +179,24 @@ def _cost(reports: Reports) -> Cost:
     return Cost(surface_seconds(sizing["forecast"]["triangles"]) if sizing else 10.0)
 
 
-def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:
-    """Seams are walked over within a patch only; else patches do not matter."""
-    with_patches = settings["walk_over"] > 0
-    return ("domain", "sizing", "patches") if with_patches else ("domain", "sizing")
+def _parted(pairs: list[list[int]], patch_of_face: NDArray[np.int32]) -> NDArray[np.int64]:
+    """Those of some seams, by their faces (k, 2), whose faces are of two patches."""
+    own = patch_of_face[np.array(pairs, np.int64).reshape(-1, 2)]
+    return np.flatnonzero(own[:, 0] != own[:, 1])
+
+
+def _parted_seams(reports: Reports) -> Any:
+    """Patches matter only where they part a seam: naming else costs no mesh."""
+    sizing, patches, domain = (reports.get(k) for k in ("sizing", "patches", "domain"))
+    if not sizing or not sizing["seams"]:
+        return []
+    if not patches or not domain:
+        return None
+    number = {row["id"]: k for k, row in enumerate(domain["faces"])}
+    patch = np.full(len(number), -1, np.int32)
+    for k, row in enumerate(patches["patches"]):
+        patch[[number[face] for face in row["faces"]]] = k
+    return _parted(sizing["seams"], patch).tolist()
 
 
 STAGE = Stage(
@@ -205,19 +208,16 @@ STAGE = Stage(
         Sentence(
             "Mesh the surface of the fluid in {passes} passes of splitting, swapping and smoothing."
         ),
-        Sentence("Walk over edges within a patch that turn by less than {walk_over}."),
     ),
     "Mesh the surface",
     ("domain", "sizing", "patches"),
     run=_run,
     defaults=lambda reports, given: (
-        {"passes": 9, "walk_over": 0.0},
-        {
-            "passes": "Enough for nearly every surface.",
-            "walk_over": "Every edge of the geometry is kept.",
-        },
+        {"passes": 9},
+        {"passes": "Enough for nearly every surface."},
     ),
     cost=_cost,
-    version=2,
-    enters=_enters,
+    version=3,
+    enters=lambda settings: ("domain", "sizing"),
+    also=_parted_seams,
 )

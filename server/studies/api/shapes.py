@@ -149,7 +149,7 @@ class JobShape(serializers.ModelSerializer):
         model = Job
         fields = (
             "id", "study", "variant", "file_name", "target", "state", "stage", "share",
-            "seconds_left", "doing", "problem", "attempts", "created", "ended",
+            "seconds_left", "doing", "problem", "attempts", "created", "updated", "ended",
         )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import { variantWith } from "../testing/bench";
 import { Refusal, sent, serving } from "../testing/server";
 import { ApiError, get } from "./client";
-import { useEvents, useRun, useSettings, useUndo } from "./queries";
+import { useEvents, useJobs, useRun, useSettings, useUndo } from "./queries";
 import type { Variant } from "./reports";
 
 function using<T>(hook: () => T) {
@@ -98,6 +98,28 @@ describe("settings", () => {
     act(() => result.current.mutate());
     await waitFor(() => expect(largest(client)).toBe(7));
     expect(sent(asked, "POST", "variants/5/undo")).toHaveLength(1);
+  });
+});
+
+describe("the list of jobs", () => {
+  it("keeps what an event told while an older answer was on its way", async () => {
+    const running = { id: "j", created: "1", updated: "2026-11-26T10:00:01Z", state: "running" };
+    const failed = { ...running, updated: "2026-11-26T10:00:02Z", state: "failed" };
+    let answer = () => {};
+    const waiting = new Promise<void>((resolve) => {
+      answer = resolve;
+    });
+    vi.stubGlobal("fetch", async () => {
+      await waiting;
+      return Response.json([running, { ...running, id: "k" }]);
+    });
+    const { client, result } = using(() => useJobs());
+    act(() => {
+      client.setQueryData(["jobs"], [failed]);
+    });
+    answer();
+    await waitFor(() => expect(result.current.data).toHaveLength(2));
+    expect(result.current.data?.map((j) => j.state)).toEqual(["failed", "running"]);
   });
 });
 

@@ -57,7 +57,26 @@ export const useVariant = (id: number | undefined) =>
     enabled: id !== undefined,
   });
 
-export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => get<Job[]>("jobs") });
+export function useJobs() {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: ["jobs"],
+    queryFn: async () => {
+      const told = await get<Job[]>("jobs");
+      // an event may have come while the answer was on its way, and tell of a later state
+      return latest(client.getQueryData<Job[]>(["jobs"]), told);
+    },
+  });
+}
+
+/** The jobs told, each as it was held where that is the later state. */
+function latest(held: Job[] | undefined, told: Job[]): Job[] {
+  const known = new Map((held ?? []).map((job) => [job.id, job]));
+  return told.map((job) => {
+    const other = known.get(job.id);
+    return other && other.updated > job.updated ? other : job;
+  });
+}
 
 /** Arrays of a stage's result; the product's key makes a new result a new entry. */
 export const useView = (

@@ -527,6 +527,8 @@ export interface components {
             /** Format: date-time */
             readonly created: string;
             /** Format: date-time */
+            readonly updated: string;
+            /** Format: date-time */
             ended?: string | null;
         };
         ListsShape: {

@@ -28,8 +28,9 @@ def aim(fluid: Fluid, volume: float, radius: float | None) -> AimRow:
     around = "far" in fluid.roles
     body = np.array([around and role == "" for role in fluid.roles], bool)
     lengths = lengths_met(facets, sides[facets.region], body[facets.region], radius)
+    turn = kind.turns(fluid.model, facets, curves)
     gaps = gap_cells_for(volume, kind.area(fluid.model))
-    rows = counted_scales(facets, curves, sides, body, lengths, volume, gaps)
+    rows = counted_scales(facets, curves, sides, body, lengths, volume, gaps, turn)
     return {
         "largest": lengths.largest,
         "wall": lengths.wall,

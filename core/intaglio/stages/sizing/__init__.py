@@ -42,6 +42,10 @@ STAGE = Stage(
         Sentence(
             "Neighbouring edges grow by {growth} at most, and {gap_cells} cells fit across a gap."
         ),
+        Sentence(
+            "Walk over edges within a patch where its faces turn by less than {walk_over}, and "
+            "over slivers between them (0: keep every edge)."
+        ),
         Sentence("On patches and edges: {sizes}"),
         Sentence("In regions of space: {regions}"),
     ),
@@ -50,6 +54,6 @@ STAGE = Stage(
     run=_run,
     defaults=_defaults,
     cost=lambda reports: Cost(3.0),
-    version=4,
+    version=5,
     enters=_enters,
 )

@@ -1,5 +1,6 @@
 """Sizes derived from what the flow meets and from the number of cells that is aimed at."""
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -9,6 +10,7 @@ from intaglio.settings.blanks import significant
 from intaglio.sizing.aiming import (
     ALONG_BODY,
     USUAL_CELLS,
+    USUAL_SEAM,
     Lengths,
     Limits,
     fewest_cells,
@@ -57,6 +59,7 @@ def sizing_defaults(
             "angle": 18.0,
             "growth": 1.2,
             "gap_cells": gap_cells,
+            "walk_over": math.degrees(USUAL_SEAM),
             "sizes": [],
             "regions": [],
         },
@@ -66,6 +69,7 @@ def sizing_defaults(
             "angle": "Twenty edges around a full circle.",
             "growth": "The usual rate for internal flow.",
             "gap_cells": why_gap,
+            "walk_over": "Such edges say how the CAD was made, and nothing of its shape.",
             "sizes": "None: curvature and gaps decide.",
             "regions": "None yet.",
         },

@@ -61,6 +61,8 @@ def resolved(
         limit[body_faces(domain)] = settings.wall
     curve_limit = np.full(len(curves.ends), np.inf)
     counted: dict[int, NDArray[np.float64]] = {}
+    kept: set[int] = set()
+    dropped: set[int] = set()
     found: list[Finding] = []
     beside = _faces_beside(facets, curves)
     for row in settings.sizes:
@@ -75,6 +77,9 @@ def resolved(
         if not between:
             found.append(_nothing(" and ".join(row["between"])))
         for c in between:
+            if "seam" in row:
+                (dropped if row["seam"] else kept).add(c)
+                continue
             if "size" in row:
                 curve_limit[c] = min(curve_limit[c], row["size"])
                 continue
@@ -102,7 +107,15 @@ def resolved(
                 )
             )
         regions.append(region)
-    return LocalSizes(tuple(regions), limit, curve_limit, counted, sides_of(domain)), found
+    return LocalSizes(
+        tuple(regions),
+        limit,
+        curve_limit,
+        counted,
+        sides_of(domain),
+        frozenset(kept | counted.keys() | set(np.flatnonzero(np.isfinite(curve_limit)).tolist())),
+        frozenset(dropped),
+    ), found
 
 
 def _nothing(what: str) -> Finding:

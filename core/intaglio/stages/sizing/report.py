@@ -23,3 +23,5 @@ class SizingReport(StageReport):
     edge: Spread
     forecast: ForecastRow
     counted: list[Place]
+    # the two faces, by number, at each edge that is walked over where they are of one patch
+    seams: list[list[int]]

@@ -36,14 +36,14 @@ FIELDS = {
 def check_sizes(
     where: str, label: str, value: Any, numbers: Mapping[str, float]
 ) -> list[dict[str, Any]]:
-    """Rows of {patches, size} or {between, size | count, cluster, ratio}."""
+    """Rows of {patches, size} or {between, size | seam | count, cluster, ratio}."""
     if not isinstance(value, (list, tuple)):
         raise SettingRejected(where, "Sizes of patches and edges need a list.")
     out = []
     for row in value:
         if not isinstance(row, Mapping) or not ("patches" in row) ^ ("between" in row):
             raise SettingRejected(where, "Each size needs either patches, or two names in between.")
-        unknown = set(row) - {"patches", "between", "size", "count", "cluster", "ratio"}
+        unknown = set(row) - {"patches", "between", "size", "count", "cluster", "ratio", "seam"}
         if unknown:
             raise SettingRejected(where, f"A size has no “{sorted(unknown)[0]}”.")
         made: dict[str, Any] = {}
@@ -61,6 +61,12 @@ def check_sizes(
             if made["cluster"] not in CLUSTERS:
                 raise SettingRejected(where, f"The clustering is one of {', '.join(CLUSTERS)}.")
             made["ratio"] = check_value(where, _RATIO, row.get("ratio", 1.0), numbers)
+        elif "seam" in row:
+            if "patches" in row or not isinstance(row["seam"], bool):
+                raise SettingRejected(
+                    where, "An edge is walked over (seam: true) or kept (seam: false)."
+                )
+            made["seam"] = row["seam"]
         else:
             made["size"] = check_value(where, _LENGTH, row.get("size"), numbers)
         out.append(made)
@@ -127,6 +133,7 @@ def _schema(type_: str) -> dict[str, Any]:
         items = [
             _row({"patches": names, "size": number}, ["patches", "size"]),
             _row({"between": two, "size": number}, ["between", "size"]),
+            _row({"between": two, "seam": {"type": "boolean"}}, ["between", "seam"]),
             _row(counted | {"ratio": number}, ["between", "count"]),
         ]
     else:

@@ -66,6 +66,15 @@ class Sizing:
         least=0.0,
         most=20.0,
     )
+    walk_over: float = blank(
+        "angle",
+        "seam",
+        "5° walks over the seams between faces that run on; 0 keeps every edge.",
+        5.0,
+        unit="°",
+        least=0.0,
+        most=40.0,
+    )
     sizes: list[Any] = blank(
         "sizes",
         "sizes of patches and edges",

@@ -10,6 +10,7 @@ from intaglio.facets.facets import (
     Facets,
     unclosed_edges,
 )
+from intaglio.facets.seams import faces_beside
 from intaglio.mesh.quality import summary
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
@@ -19,6 +20,7 @@ from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import surface_field
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
 from intaglio.stages.sizing.report import SizingReport
+from intaglio.stages.sizing.seams import seams_of, walk
 from intaglio.stages.sizing.settings import FINEST_SHARE, Sizing
 from intaglio.stages.stage import Progress
 
@@ -50,7 +52,8 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
     if rough > 1e8:
         _refuse(settings, domain, rough * 7)
     progress(0.1, "laying out sizes")
-    facets, curves = fluid_facets(model_of(domain), settings)
+    model = model_of(domain)
+    facets, curves = fluid_facets(model, settings)
     local, found = resolved(settings, domain.report, patches.report, facets, curves)
     assert local.sides is not None
     sides = local.sides[facets.region]
@@ -61,6 +64,8 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
             f"The fluid's surface has {len(gaps)} free edges; the geometry is not closed there.",
             facets.points[gaps].mean(axis=1)[:20].tolist(),
         )
+    seam = seams_of(settings, facets, curves, local, kind_of(model).turns(model, facets, curves))
+    walked = walk(settings, facets, curves, local, seam)
     try:
         field = surface_field(
             facets,
@@ -71,6 +76,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
             settings.growth,
             settings.gap_cells,
             local,
+            None if walked is None else walked.curves,
         )
     except MemoryError as error:
         raise SettingRejected(
@@ -94,6 +100,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
             "seconds": expected.seconds,
         },
         "counted": counted_points(curves, local).tolist(),
+        "seams": faces_beside(facets, curves)[seam].tolist(),
         "findings": [f.as_dict() for f in found],
     }
     return Product(
@@ -103,6 +110,8 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
             "child": field.child,
             "corner": field.corner,
             "value": field.value,
+            "seam": seam,
+            "seam_lines": facets.points[curves.edge_nodes[seam[curves.edge_curve]]],
             "display_size": wall.astype(np.float32),
             "display_points": facets.points.astype(np.float32),
             "display_triangles": facets.triangles,
