@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_areas
+from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_areas, triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -71,7 +71,9 @@ def seams(
     beside = faces_beside(facets, curves)
     free = (beside[:, 0] >= 0) & ~kept & (angle > 0)
     free[free] = label[beside[free, 0]] == label[beside[free, 1]]
-    out = free & (turn < angle) & _resolved(facets, curves, size)
+    smooth = free & (turn < angle)
+    out = smooth & _resolved(facets, curves, size)
+    out |= _running_out(facets, curves, size, beside, smooth, out)
     return out | _beside_slivers(facets, curves, turn, size, beside, free)
 
 
@@ -82,6 +84,38 @@ def _resolved(facets: Facets, curves: Curves, size: Floats) -> Flags:
     n = len(curves.ends)
     good = np.bincount(curves.edge_curve, length * (bend < _RESOLVED), n)
     return np.asarray(good >= _MOSTLY * np.bincount(curves.edge_curve, length, n))
+
+
+def _running_out(
+    facets: Facets,
+    curves: Curves,
+    size: Floats,
+    beside: NDArray[np.int64],
+    smooth: Flags,
+    seam: Flags,
+) -> Flags:
+    """One border of each rounding that runs out to nothing: the other one leads the mesh along it.
+
+    A rounding of a right angle is π/2 of its radius wide.
+    """
+    regions = int(facets.region.max()) + 1
+    bend = facets.curvature * size
+    most = np.zeros(len(curves.ends))
+    np.maximum.at(most, curves.edge_curve, bend[curves.edge_nodes].max(axis=1))
+    area = triangle_areas(facets.points, facets.triangles)
+    normal = area[:, None] * triangle_normals(facets.points, facets.triangles)
+    whole = [np.bincount(facets.region, normal[:, i], regions) for i in range(3)]
+    # of two faces beside an edge the rounding is the one whose normals agree least
+    agree = np.linalg.norm(whole, axis=0) / np.bincount(facets.region, area, regions).clip(1e-300)
+    out = np.zeros(len(curves.ends), bool)
+    done = set(beside[seam].ravel().tolist())
+    for c in np.flatnonzero(smooth & ~seam & (most > 0.5 * np.pi / _NARROW)).tolist():
+        one, other = beside[c].tolist()
+        face = one if agree[one] < agree[other] else other
+        if face not in done:
+            done.add(face)
+            out[c] = True
+    return out
 
 
 def _beside_slivers(
