@@ -926,6 +926,7 @@ export interface components {
             edge: components["schemas"]["Spread"];
             forecast: components["schemas"]["ForecastRow"];
             counted: number[][];
+            seams: number[][];
         };
         /** @description A space behind openings, and a point in it. */
         SpaceRow: {

@@ -9,7 +9,7 @@ import { colourOf, PATTERN, RAMP } from "../view/palette";
 import { useViewStore } from "../view/store";
 import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
 import { Compass } from "./Compass";
-import { metricOf, patchOfFace, reportOf, stateOf, useBench } from "./context";
+import { metricOf, patchOfFace, reportOf, seamsOf, stateOf, useBench } from "./context";
 import { Overlay } from "./Overlay";
 import { useRuler } from "./Ruler";
 import { Selection } from "./Selection";
@@ -87,6 +87,8 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     store.setHidden([]);
   }, [family]);
 
+  const seams = useMemo(() => (page.seams ? seamsOf(variant) : new Set<string>()), [page, variant]);
+
   useEffect(() => {
     if (!view || !data.data) return;
     const a = data.data.arrays;
@@ -101,6 +103,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       meshed,
       (a.lines as Float32Array | undefined) ?? null,
       framed.current === frame,
+      seams,
     );
     const signs = family === "part";
     view.setEdgeSigns(
@@ -108,7 +111,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       signs ? ((a.branch_lines as Float32Array | undefined) ?? null) : null,
     );
     framed.current = frame;
-  }, [view, data.data, meshed, family, variant.id]);
+  }, [view, data.data, meshed, family, variant.id, seams]);
 
   const looks = useMemo<RegionLook[]>(() => {
     if (family === "part") {

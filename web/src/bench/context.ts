@@ -1,7 +1,9 @@
 /** What all parts of the bench share: the variant, the stage at hand, and reports by stage. */
+
 import { createContext, useContext } from "react";
 import type { Job, Lists, Metric, StageDescription } from "../api/client";
 import type { Reports, StageState, Variant } from "../api/reports";
+import { pairKey } from "../view/geometry";
 
 export interface BenchContext {
   variant: Variant;
@@ -43,6 +45,15 @@ export function metricOf(lists: Lists, key: string): Metric {
 }
 
 /** Patch number of each face of the fluid, by the patches' report; -1 where there is none. */
+/** Pairs of faces, by number, between which the mesh walks over the edge. */
+export function seamsOf(variant: Variant): Set<string> {
+  const pairs = reportOf(variant, "sizing")?.seams ?? [];
+  const patch = pairs.length > 0 ? patchOfFace(variant) : [];
+  return new Set(
+    pairs.filter(([a, b]) => patch[a!] === patch[b!]).map(([a, b]) => pairKey(a!, b!)),
+  );
+}
+
 export function patchOfFace(variant: Variant): number[] {
   const domain = reportOf(variant, "domain");
   const patches = reportOf(variant, "patches")?.patches ?? [];

@@ -9,6 +9,7 @@ interface Size {
   count?: number;
   cluster?: string;
   ratio?: number;
+  seam?: boolean;
 }
 
 /** Sizes of patches and edges: a row each, in words. */
@@ -50,7 +51,20 @@ export function SizesBlank({ value, change }: BlankProps) {
               ))}
             </>
           )}
-          {row.count === undefined ? (
+          {row.seam !== undefined ? (
+            <>
+              {" "}
+              <select
+                aria-label={`meaning of edge ${k + 1}`}
+                className="blank"
+                value={row.seam ? "seam" : "kept"}
+                onChange={(e) => set(k, { ...row, seam: e.target.value === "seam" })}
+              >
+                <option value="kept">keep the edge</option>
+                <option value="seam">walk over the edge</option>
+              </select>
+            </>
+          ) : row.count === undefined ? (
             <>
               {" "}
               edges of{" "}
@@ -97,7 +111,7 @@ export function SizesBlank({ value, change }: BlankProps) {
           )}
         </Row>
       ))}
-      <span className="mt-1 flex gap-1">
+      <span className="mt-1 flex flex-wrap gap-1">
         <Add words="+ patches" press={() => change([...rows, { patches: ["wall*"], size: 1 }])} />
         <Add
           words="+ edge by size"
@@ -108,6 +122,10 @@ export function SizesBlank({ value, change }: BlankProps) {
           press={() =>
             change([...rows, { between: ["wall*", "outlet*"], count: 24, cluster: "uniform" }])
           }
+        />
+        <Add
+          words="+ edge kept or not"
+          press={() => change([...rows, { between: ["wall*", "wall*"], seam: false }])}
         />
       </span>
     </span>

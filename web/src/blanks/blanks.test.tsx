@@ -118,6 +118,15 @@ describe("sizes", () => {
     await userEvent.selectOptions(cluster, "both");
     expect(change).toHaveBeenCalledWith([{ ...row, cluster: "both" }]);
   });
+
+  it("keep an edge, or walk over it, by hand", async () => {
+    const row = { between: ["inflow", "wall"], seam: false };
+    const change = shown(described({ type: "sizes", name: "sizes" }), [row]);
+    const meaning = screen.getByLabelText("meaning of edge 1");
+    expect(meaning.textContent).toContain("keep the edge");
+    await userEvent.selectOptions(meaning, "seam");
+    expect(change).toHaveBeenCalledWith([{ ...row, seam: true }]);
+  });
 });
 
 describe("a choice", () => {

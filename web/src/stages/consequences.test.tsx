@@ -11,6 +11,7 @@ import {
   stateWith,
   variantWith,
 } from "../testing/bench";
+import { sent, serving } from "../testing/server";
 import { useViewStore } from "../view/store";
 import { pageOf } from "./registry";
 
@@ -51,6 +52,20 @@ describe("what settings come to", () => {
     const variant = variantWith({ sizing: { condition: "outdated" } });
     shown("sizing", benchWith({ variant }));
     expect(screen.queryByText("Forecast, cells")).toBeNull();
+  });
+
+  it("tells how many edges are walked over, and keeps every one on request", async () => {
+    const asked = serving({ "PATCH variants/5/settings": variantWith() });
+    const report = { ...REPORTS.sizing, seams: [[0, 1]] };
+    shown("sizing", benchWith({ variant: variantWith({ sizing: { report } }) }));
+    expect(screen.getByText(/walked over/).textContent).toMatch(/^One edge is walked over/);
+    await userEvent.click(screen.getByRole("button", { name: "Keep every edge" }));
+    expect(sent(asked, "PATCH", "variants/5/settings")).toEqual([{ sizing: { walk_over: 0 } }]);
+    cleanup();
+    const settings = { walk_over: 0 };
+    shown("sizing", benchWith({ variant: variantWith({ sizing: { settings } }) }));
+    await userEvent.click(screen.getByRole("button", { name: "Walk over seams" }));
+    expect(sent(asked, "PATCH", "variants/5/settings")[1]).toEqual({ sizing: { walk_over: null } });
   });
 
   it("tells how far the surface is from the part", () => {

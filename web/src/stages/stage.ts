@@ -33,6 +33,8 @@ export interface StagePage {
   meshed?: boolean;
   /** it shows the part, not the fluid: other faces, and edges that are free or have too many */
   part?: boolean;
+  /** edges that the mesh walks over are dotted */
+  seams?: boolean;
   /** the mesh can be sliced here */
   slices?: boolean;
   /** tools besides turning and selecting */

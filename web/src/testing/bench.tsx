@@ -100,6 +100,7 @@ export const REPORTS: Record<string, Record<string, unknown>> = {
     edge: SPREAD,
     forecast: { triangles: 2400, cells: 21000, memory: 4e8, seconds: 3 },
     counted: [],
+    seams: [],
     findings: [],
   },
   surface: {
@@ -147,8 +148,8 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
     pin: [{ name: "fluid", at: [30, 0, 0], kind: "fluid" }],
   },
   patches: { patches: [] },
-  sizing: { smallest: 1, largest: 2, sizes: [], regions: [] },
-  surface: { passes: 9, walk_over: 0 },
+  sizing: { smallest: 1, largest: 2, walk_over: 5, sizes: [], regions: [] },
+  surface: { passes: 9 },
   volume: { passes: 12, target: 25 },
   case: { density: 998.2, viscosity: 1.002e-3, velocity: 1, pressure: 0 },
 };

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import {
   cellGeometry,
   longestStretch,
+  pairKey,
   regionBounds,
   regionLines,
   surfaceGeometry,
@@ -37,7 +38,12 @@ describe("surfaces for drawing", () => {
     }
   });
   it("draws the twelve edges between regions, not the diagonals", () => {
-    expect(regionLines(cube()).length / 6).toBe(12);
+    expect(regionLines(cube()).lines.length / 6).toBe(12);
+  });
+  it("tells edges that are walked over from the others", () => {
+    const { lines, seams } = regionLines(cube(), new Set([pairKey(5, 0), pairKey(0, 1)]));
+    // faces 0 and 1 lie opposite each other
+    expect([lines.length / 6, seams.length / 6]).toEqual([11, 1]);
   });
   it("bounds the points", () => {
     const box = regionBounds(cube());

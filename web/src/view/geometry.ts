@@ -138,12 +138,16 @@ export function extents(box: THREE.Box3, way: THREE.Quaternion): [number, number
 }
 
 /** The segments between neighbouring triangles of different regions, and open edges. */
-export function regionLines(data: SurfaceArrays): Float32Array {
+export function regionLines(
+  data: SurfaceArrays,
+  seams: Set<string> = new Set(),
+): { lines: Float32Array; seams: Float32Array } {
   const { points, triangles, region } = data;
   const n = points.length / 3;
   const seen = new Map<number, number>();
-  const out: number[] = [];
-  const push = (a: number, b: number) => {
+  const solid: number[] = [];
+  const dotted: number[] = [];
+  const push = (out: number[], a: number, b: number) => {
     for (const v of [a, b]) out.push(points[3 * v]!, points[3 * v + 1]!, points[3 * v + 2]!);
   };
   for (let t = 0; t < region.length; t++) {
@@ -154,13 +158,17 @@ export function regionLines(data: SurfaceArrays): Float32Array {
       const other = seen.get(key);
       if (other === undefined) seen.set(key, region[t]!);
       else {
-        if (other !== region[t]!) push(a, b);
+        if (other !== region[t]!)
+          push(seams.has(pairKey(other, region[t]!)) ? dotted : solid, a, b);
         seen.delete(key);
       }
     }
   }
-  return new Float32Array(out);
+  return { lines: new Float32Array(solid), seams: new Float32Array(dotted) };
 }
+
+/** One name for two faces, whichever comes first. */
+export const pairKey = (a: number, b: number) => (a < b ? `${a} ${b}` : `${b} ${a}`);
 
 /**
  * Middle of the longest stretch between crossings of a closed surface along a ray: inside of it, or

@@ -55,6 +55,17 @@ const DIRECTIONS: Record<StandardView, [number, number, number]> = {
 
 const INK = 0x22262b;
 
+/** The material so that it lies a hair above the surface, by the same amount everywhere. */
+function onTop<M extends THREE.Material>(material: M): M {
+  material.onBeforeCompile = (shader) => {
+    shader.vertexShader = shader.vertexShader.replace(
+      "#include <project_vertex>",
+      "#include <project_vertex>\n  gl_Position.z -= 0.0008;",
+    );
+  };
+  return material;
+}
+
 export class Viewport {
   onTouch: (touch: Touch) => void = () => {};
   onHover: (region: number | null) => void = () => {};
@@ -68,6 +79,7 @@ export class Viewport {
   private surface: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
   private bvh: MeshBVH | null = null;
   private lines: THREE.LineSegments | null = null;
+  private dotted: THREE.LineSegments | null = null;
   private signs: THREE.Group | null = null;
   private guide: THREE.LineSegments | null = null;
   private data: SurfaceArrays | null = null;
@@ -113,16 +125,21 @@ export class Viewport {
     return t;
   }
 
-  /** Draw a surface. keep: leave the camera where it is. */
+  /**
+   * Draw a surface. curves: its edges, where they are not to be found between its faces; seams: pairs
+   * of faces between which the edge is dotted; keep: leave the camera where it is.
+   */
   setSurface(
     data: SurfaceArrays | null,
     mesh: boolean,
     curves: Float32Array | null,
     keep: boolean,
+    seams: Set<string> = new Set(),
   ) {
     this.drop(this.surface);
     this.drop(this.lines);
-    this.surface = this.lines = null;
+    this.drop(this.dotted);
+    this.surface = this.lines = this.dotted = null;
     this.bvh = null;
     this.data = data;
     if (data) {
@@ -146,12 +163,16 @@ export class Viewport {
       });
       this.surface = new THREE.Mesh(geometry, material);
       this.scene.add(this.surface);
-      const segments = curves ?? regionLines(data);
-      const lines = new THREE.BufferGeometry();
-      lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
-      this.lines = new THREE.LineSegments(lines, this.lineMaterial());
-      this.scene.add(this.lines);
       this.box = regionBounds(data);
+      const found = curves && seams.size === 0 ? null : regionLines(data, seams);
+      const lines = new THREE.BufferGeometry();
+      lines.setAttribute("position", new THREE.BufferAttribute(found?.lines ?? curves!, 3));
+      this.lines = new THREE.LineSegments(
+        lines,
+        onTop(new THREE.LineBasicMaterial({ color: INK })),
+      );
+      this.scene.add(this.lines);
+      if (found && found.seams.length > 0) this.dotted = this.dots(found.seams);
       this.applyPlane();
       if (!keep) {
         this.turnLongPart();
@@ -161,16 +182,20 @@ export class Viewport {
     this.draw();
   }
 
-  /** Ink that lies a hair above the surface, by the same amount everywhere, silhouettes too. */
-  private lineMaterial(): THREE.LineBasicMaterial {
-    const material = new THREE.LineBasicMaterial({ color: INK });
-    material.onBeforeCompile = (shader) => {
-      shader.vertexShader = shader.vertexShader.replace(
-        "#include <project_vertex>",
-        "#include <project_vertex>\n  gl_Position.z -= 0.0008;",
-      );
-    };
-    return material;
+  /** Edges that the mesh walks over. */
+  private dots(segments: Float32Array): THREE.LineSegments {
+    const lines = new THREE.BufferGeometry();
+    lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
+    const dot = this.box.getSize(new THREE.Vector3()).length() / 320;
+    const material = new THREE.LineDashedMaterial({
+      color: INK,
+      dashSize: dot,
+      gapSize: 1.6 * dot,
+    });
+    const out = new THREE.LineSegments(lines, onTop(material));
+    out.computeLineDistances();
+    this.scene.add(out);
+    return out;
   }
 
   setLook(look: RegionLook[], selected: number[], hovered: number | null, hidden: number[]) {
@@ -314,7 +339,7 @@ export class Viewport {
   setPlane(plane: Plane | null, shown = true) {
     this.plane = plane;
     if (this.surface) this.surface.visible = shown;
-    if (this.lines) this.lines.visible = shown && plane === null;
+    for (const own of [this.lines, this.dotted]) if (own) own.visible = shown && plane === null;
     this.applyPlane();
     this.draw();
   }
@@ -554,6 +579,7 @@ export class Viewport {
     for (const act of this.clear) act();
     this.drop(this.surface);
     this.drop(this.lines);
+    this.drop(this.dotted);
     this.drop(this.cells);
     this.drop(this.guide);
     if (this.signs) disposeSigns(this.signs);

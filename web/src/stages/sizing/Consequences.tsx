@@ -1,10 +1,12 @@
+import { useSettings } from "../../api/queries";
 import { reportOf, stateOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
-import { bytes, duration, measure } from "../../parts/numbers";
+import { bytes, count, duration, measure } from "../../parts/numbers";
 
 /** What the sizes will come to, before anything is meshed. */
 export function SizingConsequences() {
   const { variant, unit, job } = useBench();
+  const settings = useSettings(variant.id);
   const state = stateOf(variant, "sizing");
   const r = reportOf(variant, "sizing");
   const domain = reportOf(variant, "domain");
@@ -23,9 +25,25 @@ export function SizingConsequences() {
     rows.push(["Forecast, time to mesh", duration(r.forecast.seconds)]);
     rows.push(["Edges on walls", `${measure(r.edge.min, 3)} to ${measure(r.edge.max, 3)} ${unit}`]);
   }
+  const walks = Number(state.settings?.walk_over ?? 0) > 0;
   return (
     <>
       <FactTable rows={rows} />
+      {r && state.condition === "current" && r.seams.length > 0 && (
+        <p className="mt-2">
+          {r.seams.length === 1 ? "One edge is" : `${count(r.seams.length)} edges are`} walked over:
+          dotted in the model.
+        </p>
+      )}
+      {state.settings && (
+        <button
+          type="button"
+          className="quiet mt-1 px-1.5! py-0! text-[12px]"
+          onClick={() => settings.mutate({ sizing: { walk_over: walks ? 0 : null } })}
+        >
+          {walks ? "Keep every edge" : "Walk over seams"}
+        </button>
+      )}
       {state.condition !== "current" && (
         <p className="mt-2 text-soft">
           {job?.target === "sizing"

@@ -12,6 +12,7 @@ export const page: StagePage = {
   key: "sizing",
   draws: ["domain", "geometry"],
   picture: "domain",
+  seams: true,
   tools: ["swatch"],
   headline: ({ variant }) => {
     const r = reportOf(variant, "sizing");

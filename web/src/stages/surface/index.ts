@@ -8,6 +8,7 @@ export const page: StagePage = {
   key: "surface",
   draws: ["surface", "domain", "geometry"],
   meshed: true,
+  seams: true,
   tools: [],
   writes: [
     ["whole", "as a whole"],

@@ -9,6 +9,7 @@ export const page: StagePage = {
   draws: ["volume", "surface", "domain", "geometry"],
   meshed: true,
   slices: true,
+  seams: true,
   tools: [],
   headline: ({ variant }) => {
     const r = reportOf(variant, "volume");
