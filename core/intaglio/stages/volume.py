@@ -91,7 +91,8 @@ def volume_step(
         points,
         triangles,
         region,
-        field_of(sizing),
+        # where the surface was mended it has a field of its own
+        field_of(surface if "child" in a else sizing),
         lambda share, doing: progress(0.9 * share, doing),
         max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
         improve_passes=settings.passes,

@@ -946,7 +946,10 @@ export interface components {
             seconds: number;
             peak_mb: number;
         };
-        /** @description The surface mesh: its counts, what it encloses against the geometry, angles and lengths. */
+        /**
+         * @description The surface mesh: its counts, what it encloses against the geometry, angles and lengths;
+         *     how often it was meshed, and at how many places edges were lowered for it.
+         */
         SurfaceReport: {
             findings: components["schemas"]["FindingRow"][];
             step?: components["schemas"]["StepRow"];
@@ -959,6 +962,8 @@ export interface components {
             quality: {
                 [key: string]: components["schemas"]["Spread"];
             };
+            rounds: number;
+            mended: number;
         };
         /**
          * @description The mesh: counts, zones, quality; splits and swaps that recovering the surface took.

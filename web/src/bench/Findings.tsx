@@ -50,6 +50,11 @@ export function Findings() {
   const settings = useSettings(variant.id);
   const [shown, setShown] = useState<Record<number, number>>({});
   const offer = (operation: Operation) => {
+    if (operation.do === "keep_sizes") {
+      const own = (stateOf(variant, "sizing").settings?.regions ?? []) as object[];
+      settings.mutate({ sizing: { regions: [...own, ...(operation.rows as object[])] } });
+      return;
+    }
     const list = (stateOf(variant, "geometry").settings?.repairs ?? []) as Operation[];
     settings.mutate({ geometry: { repairs: [...list, operation] } });
   };
@@ -120,7 +125,11 @@ export function Findings() {
                     key={r.label}
                     type="button"
                     className="quiet"
-                    title="adds this repair to the list above"
+                    title={
+                      r.operation.do === "keep_sizes"
+                        ? "adds these places to the regions of Sizing"
+                        : "adds this repair to the list above"
+                    }
                     onClick={() => offer({ on: true, ...r.operation })}
                   >
                     {r.label}

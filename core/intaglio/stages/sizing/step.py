@@ -1,8 +1,10 @@
 """Laying out the sizes and forecasting the counts."""
 
 import math
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import (
@@ -10,14 +12,14 @@ from intaglio.facets.facets import (
     Facets,
     unclosed_edges,
 )
-from intaglio.facets.seams import faces_beside
+from intaglio.facets.seams import Walked, faces_beside
 from intaglio.mesh.quality import summary
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
-from intaglio.sizing.sources import surface_field
+from intaglio.sizing.sources import LocalSizes, surface_field
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
 from intaglio.stages.sizing.report import SizingReport
 from intaglio.stages.sizing.seams import seams_of, walk
@@ -34,6 +36,34 @@ def fluid_facets(model: Model, settings: Sizing) -> tuple[Facets, Curves]:
         model, settings.smallest, math.radians(settings.angle)
     )
     return facets, curves
+
+
+def laid_out(
+    settings: Sizing,
+    facets: Facets,
+    curves: Curves,
+    local: LocalSizes,
+    walked: Walked | None,
+) -> SizeField:
+    """The size field of the settings and local sizes. Raises SettingRejected if it is too large."""
+    try:
+        return surface_field(
+            facets,
+            curves,
+            settings.smallest,
+            settings.largest,
+            math.radians(settings.angle),
+            settings.growth,
+            settings.gap_cells,
+            local,
+            None if walked is None else walked.curves,
+        )
+    except MemoryError as error:
+        raise SettingRejected(
+            "sizing.regions",
+            f"Region {error} asks for so small edges that its sizes alone fill the memory. "
+            "Raise its edge length.",
+        ) from error
 
 
 def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: Progress) -> Product:
@@ -66,24 +96,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
         )
     seam = seams_of(settings, facets, curves, local, kind_of(model).turns(model, facets, curves))
     walked = walk(settings, facets, curves, local, seam)
-    try:
-        field = surface_field(
-            facets,
-            curves,
-            settings.smallest,
-            settings.largest,
-            math.radians(settings.angle),
-            settings.growth,
-            settings.gap_cells,
-            local,
-            None if walked is None else walked.curves,
-        )
-    except MemoryError as error:
-        raise SettingRejected(
-            "sizing.regions",
-            f"Region {error} asks for so small edges that its sizes alone fill the memory. "
-            "Raise its edge length.",
-        ) from error
+    field = laid_out(settings, facets, curves, local, walked)
     check_counts(curves, local, field)
     progress(0.7, "forecasting")
     expected = forecast(facets, field, sides)
@@ -105,11 +118,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
     }
     return Product(
         {
-            "low": field.low,
-            "side": np.array([field.side]),
-            "child": field.child,
-            "corner": field.corner,
-            "value": field.value,
+            **field_arrays(field),
             "seam": seam,
             "seam_lines": facets.points[curves.edge_nodes[seam[curves.edge_curve]]],
             "display_size": wall.astype(np.float32),
@@ -130,8 +139,19 @@ def _refuse(settings: Sizing, domain: Product, cells: float) -> None:
     )
 
 
+def field_arrays(field: SizeField) -> dict[str, NDArray[Any]]:
+    """A size field as arrays of a product."""
+    return {
+        "low": field.low,
+        "side": np.array([field.side]),
+        "child": field.child,
+        "corner": field.corner,
+        "value": field.value,
+    }
+
+
 def field_of(product: Product) -> SizeField:
-    """The size field of a sizing product."""
+    """The size field of a product that holds one."""
     a = product.arrays
     return SizeField(
         np.ascontiguousarray(a["low"]),

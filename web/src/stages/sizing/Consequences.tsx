@@ -25,14 +25,15 @@ export function SizingConsequences() {
     rows.push(["Forecast, time to mesh", duration(r.forecast.seconds)]);
     rows.push(["Edges on walls", `${measure(r.edge.min, 3)} to ${measure(r.edge.max, 3)} ${unit}`]);
   }
+  const seams = r?.seams?.length ?? 0;
   const walks = Number(state.settings?.walk_over ?? 0) > 0;
   return (
     <>
       <FactTable rows={rows} />
-      {r && state.condition === "current" && r.seams.length > 0 && (
+      {r && state.condition === "current" && seams > 0 && (
         <p className="mt-2">
-          {r.seams.length === 1 ? "One edge is" : `${count(r.seams.length)} edges are`} walked over:
-          dotted in the model.
+          {seams === 1 ? "One edge is" : `${count(seams)} edges are`} walked over: dotted in the
+          model.
         </p>
       )}
       {state.settings && (

@@ -1,5 +1,5 @@
 import { reportOf, useBench } from "../../bench/context";
-import { FactTable } from "../../bench/FactTable";
+import { type Fact, FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
 
 /** Counts and figures of the surface mesh. */
@@ -26,6 +26,7 @@ export function SurfaceConsequences() {
             "against CAD",
             `${r.volume_error >= 0 ? "+" : "−"}${measure(100 * Math.abs(r.volume_error), 2)} %`,
           ],
+          ...((r.rounds ?? 1) > 1 ? [["Meshed in rounds", count(r.rounds)] as Fact] : []),
         ]}
       />
       <p className="mt-2 text-soft">Good: no angle under 20°, edges 0.7 to 1.5 of those wanted.</p>

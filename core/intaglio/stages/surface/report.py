@@ -1,0 +1,19 @@
+"""The report of Surface."""
+
+from intaglio.mesh.quality import Spread
+from intaglio.stages.reports import StageReport
+
+
+class SurfaceReport(StageReport):
+    """The surface mesh: its counts, what it encloses against the geometry, angles and lengths;
+    how often it was meshed, and at how many places edges were lowered for it."""
+
+    unit: str
+    triangles: int
+    points: int
+    volume: float
+    zone_volumes: list[float]
+    volume_error: float
+    quality: dict[str, Spread]
+    rounds: int
+    mended: int

@@ -1,0 +1,257 @@
+"""Meshing the surface of the fluid, again with shorter edges where it does not hold."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.errors import StepFailed
+from intaglio.facets.facets import (
+    Facets,
+    edge_uses,
+    enclosed_volume,
+    unclosed_edges,
+    zone_surfaces,
+)
+from intaglio.facets.remesh import RemeshedSurface, expected_triangles
+from intaglio.facets.surface_mesh import mesh_surface
+from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.mesh.quality import summary, triangle_angles
+from intaglio.parts.kinds import kind_of
+from intaglio.parts.model import Product, model_of
+from intaglio.parts.picture import edge_segments, picture
+from intaglio.sizing.octree import SizeField, sizes
+from intaglio.sizing.regions import Region
+from intaglio.stages.sizing.local_sizes import resolved
+from intaglio.stages.sizing.seams import walk
+from intaglio.stages.sizing.settings import Sizing
+from intaglio.stages.sizing.step import field_arrays, field_of, fluid_facets, laid_out
+from intaglio.stages.stage import Progress
+from intaglio.stages.surface.mending import (
+    Faults,
+    as_row,
+    faults,
+    lowered,
+    regions_around,
+)
+from intaglio.stages.surface.report import SurfaceReport
+from intaglio.stages.surface.settings import SurfaceMesh
+
+# a surface is meshed so often at most
+_ROUNDS = 5
+# ... and only while it asks for no more triangles than these times the first one: for angles and
+# distances, and for triangles that cross, without which there is no mesh at all
+_MORE = 1.25
+_MUCH_MORE = 4.0
+
+
+@dataclass(frozen=True)
+class Held:
+    """A surface mesh, what is still wrong with it, and the sizes that it was made with."""
+
+    surface: RemeshedSurface
+    faults: Faults
+    field: SizeField
+    regions: tuple[Region, ...]
+
+
+def surface_step(
+    settings: SurfaceMesh,
+    sizing_settings: Sizing,
+    domain: Product,
+    sizing: Product,
+    patches: Product,
+    progress: Progress,
+) -> Product:
+    """Mesh the fluid's surface; refuse one that is open or meets itself."""
+    model = model_of(domain)
+    facets, curves = fluid_facets(model, sizing_settings)
+    local, _ = resolved(sizing_settings, domain.report, patches.report, facets, curves)
+    assert local.sides is not None
+    # a seam between patches has a meaning
+    seam = sizing.arrays["seam"].astype(bool)
+    seam[np.flatnonzero(seam)[parted(sizing.report["seams"], patches.arrays["patch_of_face"])]] = (
+        False
+    )
+    walked = walk(sizing_settings, facets, curves, local, seam)
+
+    def meshed(field: SizeField, tell: Progress) -> RemeshedSurface:
+        return mesh_surface(
+            facets,
+            curves,
+            field,
+            lambda share: tell(share, "splitting, swapping, smoothing"),
+            settings.passes,
+            local.counted,
+            walked,
+            partial(kind_of(model).settled, model, curves),
+        )
+
+    def sized(regions: tuple[Region, ...]) -> SizeField:
+        more = replace(local, regions=local.regions + regions)
+        return laid_out(sizing_settings, facets, curves, more, walked)
+
+    floor = settings.mend * sizing_settings.smallest
+    first = 1 + sum(r.name.startswith("mended_") for r in local.regions)
+    rounds, held = _until_it_holds(facets, field_of(sizing), meshed, sized, floor, first, progress)
+    surface, field = held.surface, held.field
+    progress(0.95, "checking")
+    sides = local.sides[surface.region]
+    gaps = unclosed_edges(surface.triangles, sides)
+    if len(gaps):
+        raise StepFailed(
+            "open-surface",
+            f"The surface mesh has {len(gaps)} free edges.",
+            surface.points[gaps].mean(axis=1)[:PLACES].tolist(),
+        )
+    _refuse_crossing(held, floor if rounds > 1 else 0.0, domain.report["unit"])
+    angles = triangle_angles(surface.points, surface.triangles)
+    pairs, _, _ = edge_uses(surface.triangles)
+    length = np.linalg.norm(surface.points[pairs[:, 0]] - surface.points[pairs[:, 1]], axis=1)
+    wanted = sizes(field, surface.points[pairs].mean(axis=1))
+    found = _findings(held, domain.report["unit"])
+    enclosed = [
+        enclosed_volume(surface.points, own) for own in zone_surfaces(surface.triangles, sides)
+    ]
+    data: SurfaceReport = {
+        "unit": domain.report["unit"],
+        "triangles": len(surface.triangles),
+        "points": len(surface.points),
+        "volume": sum(enclosed),
+        "zone_volumes": enclosed,
+        "volume_error": sum(enclosed) / domain.report["volume"] - 1.0,
+        "quality": {
+            "smallest_angle": summary(angles.min(axis=1)),
+            "largest_angle": summary(angles.max(axis=1)),
+            "edge_ratio": summary(length / wanted),
+        },
+        "rounds": rounds,
+        "mended": len(held.regions),
+        "findings": [f.as_dict() for f in found],
+    }
+    arrays = {
+        "points": surface.points,
+        "triangles": surface.triangles,
+        "region": surface.region,
+        "angle": angles.min(axis=1).astype(np.float32),
+        "picture": _mesh_picture(surface.points, surface.triangles, surface.points[surface.edges]),
+    }
+    return Product(arrays | (field_arrays(field) if held.regions else {}), data)
+
+
+def _until_it_holds(
+    facets: Facets,
+    field: SizeField,
+    meshed: Callable[[SizeField, Progress], RemeshedSurface],
+    sized: Callable[[tuple[Region, ...]], SizeField],
+    floor: float,
+    first: int,
+    progress: Progress,
+) -> tuple[int, Held]:
+    """The rounds it took, and the best surface: meshed again with shorter edges where it fails.
+
+    first: number of the first region that lowers edges.
+    """
+    regions: tuple[Region, ...] = ()
+    best: Held | None = None
+    triangles = expected_triangles(facets, field)
+    for k in range(_ROUNDS):
+        start, share = 1.0 - 0.5**k, 0.5 ** (k + 1)
+
+        def tell(done: float, doing: str, start: float = start, share: float = share) -> None:
+            progress(0.95 * (start + share * done), doing)
+
+        surface = meshed(field, tell)
+        held = Held(surface, faults(surface, facets), field, regions)
+        if best is None or held.faults.weight < best.faults.weight:
+            best = held
+        spot, around, wanted = lowered(surface, held.faults, field, floor)
+        if floor <= 0 or not len(spot):
+            break
+        more = (*regions, *regions_around(spot, around, wanted, first + len(regions)))
+        finer = sized(more)
+        room = _MUCH_MORE if len(held.faults.crossing) or len(held.faults.folded) else _MORE
+        if expected_triangles(facets, finer) > room * triangles + 1000:
+            break
+        regions, field = more, finer
+    assert best is not None
+    return k + 1, best
+
+
+def _refuse_crossing(held: Held, tried: float, unit: str) -> None:
+    """tried: the shortest edges that were tried, 0 for none."""
+    crossing = held.faults.crossing
+    if not len(crossing):
+        return
+    centre = held.surface.points[held.surface.triangles[crossing]].mean(axis=1)
+    told = f" Edges down to {two_digits(tried):g} {unit} were tried." if tried else ""
+    raise StepFailed(
+        "surface-crosses",
+        f"{len(crossing)} triangles of the surface mesh cross others: walls lie closer together "
+        f"than the edges are long.{told} Lower the smallest edge, or raise the cells across "
+        "a gap.",
+        centre[:PLACES].tolist(),
+    )
+
+
+def _findings(held: Held, unit: str) -> list[Finding]:
+    surface, out = held.surface, []
+    if held.regions:
+        finest = min(r.size for r in held.regions)
+        out.append(
+            Finding(
+                "mended",
+                "note",
+                "The edges were lowered where the surface did not hold.",
+                len(held.regions),
+                [r.start.tolist() for r in held.regions if r.start is not None][:PLACES],
+                "Keep these sizes, and the next surface holds at once.",
+                finest,
+                f"{unit}, the shortest edge asked for there",
+                repairs=[
+                    offer("Keep these sizes", "keep_sizes", rows=[as_row(r) for r in held.regions])
+                ],
+            )
+        )
+    angles = triangle_angles(surface.points, surface.triangles).min(axis=1)
+    thin = np.flatnonzero(angles < 10)
+    if len(thin):
+        out.append(
+            Finding(
+                "thin-triangles",
+                "caution",
+                "Triangles with an angle under 10°.",
+                len(thin),
+                surface.points[surface.triangles[thin[:PLACES]]].mean(axis=1).tolist(),
+                "The geometry has a sliver or a sharp tip there, or the edges are too long for it.",
+            )
+        )
+    off = held.faults.off
+    if len(off):
+        out.append(
+            Finding(
+                "off-geometry",
+                "caution",
+                "Triangles stand off the geometry by much of their length.",
+                len(off),
+                surface.points[surface.triangles[off[:PLACES]]].mean(axis=1).tolist(),
+                "Lower the smallest edge, or give this place a size of its own.",
+            )
+        )
+    return out
+
+
+def _mesh_picture(
+    points: NDArray[np.float64], triangles: NDArray[np.int32], strong: NDArray[np.float64]
+) -> NDArray[np.uint8]:
+    return np.frombuffer(
+        picture(points, triangles, strong, edge_segments(points, triangles)), np.uint8
+    )
+
+
+def parted(pairs: list[list[int]], patch_of_face: NDArray[np.int32]) -> NDArray[np.int64]:
+    """Those of some seams, by their faces (k, 2), whose faces are of two patches."""
+    own = patch_of_face[np.array(pairs, np.int64).reshape(-1, 2)]
+    return np.flatnonzero(own[:, 0] != own[:, 1])

@@ -1,0 +1,119 @@
+"""A surface that does not hold is meshed again with shorter edges, and says where."""
+
+import numpy as np
+import pytest
+
+from intaglio.errors import StepFailed
+from intaglio.facets.facets import Facets
+from intaglio.facets.remesh import RemeshedSurface
+from intaglio.facets.surface import CORNER, ON_CURVE, ON_FACE
+from intaglio.sizing.octree import build_field
+from intaglio.stages.surface.mending import faults, lowered, regions_around
+from tests.core.shapes import cut, cylinder, run, source
+
+
+def _bearing(tmp_path):
+    """The film between a shaft and its bore that nearly touch: 0.015 at the narrowest, 0.585 at the
+    widest."""
+    return source(
+        cut(cylinder((0, 0, 0), (0, 0, 1), 10.3, 4), cylinder((0.285, 0, -1), (0, 0, 1), 10.0, 6)),
+        tmp_path,
+    )
+
+
+def _given(**surface):
+    sizing = {"smallest": 4.0, "largest": 4.0, "angle": 60.0, "gap_cells": 0.0}
+    return {"domain": {"where": "as-is"}, "sizing": sizing, "surface": surface}
+
+
+def test_walls_closer_than_the_edges_are_mended_and_the_sizes_can_be_kept(tmp_path):
+    film = _bearing(tmp_path)
+    with pytest.raises(StepFailed) as caught:
+        run(film, "surface", _given(mend=0.0))
+    assert caught.value.code == "surface-crosses" and caught.value.places
+    states, _ = run(film, "volume", _given())
+    report = states["surface"].report
+    assert report["rounds"] > 1 and report["mended"] >= 1
+    # area of the two ends times the height; chords of the shorter edges cut off little of it
+    exact = np.pi * (10.3**2 - 10.0**2) * 4
+    assert states["volume"].report["volume"] == pytest.approx(exact, rel=0.15)
+    found = next(f for f in report["findings"] if f["code"] == "mended")
+    rows = found["repairs"][0]["operation"]["rows"]
+    assert len(rows) == report["mended"] and found["size"] >= 1.0
+    # kept, the sizes lead to the same surface at once
+    kept = _given()
+    kept["sizing"]["regions"] = rows
+    again = run(film, "surface", kept)[0]["surface"].report
+    assert again["rounds"] == 1 and again["mended"] == 0
+    assert again["triangles"] == report["triangles"]
+
+
+def test_mending_ends_at_its_floor(tmp_path):
+    with pytest.raises(StepFailed) as caught:
+        run(_bearing(tmp_path), "surface", _given(mend=0.5))
+    assert caught.value.code == "surface-crosses"
+    assert "Edges down to 2 mm were tried" in str(caught.value)
+
+
+def _flat(points, triangles, kind, edges) -> RemeshedSurface:
+    n, m = len(points), len(triangles)
+    return RemeshedSurface(
+        np.array(points, float),
+        np.array(triangles, np.int32),
+        np.zeros(m, np.int32),
+        np.array(kind, np.int8),
+        np.zeros(n, np.int32),
+        np.zeros(n),
+        np.array(edges, np.int32).reshape(-1, 2),
+        np.zeros(len(edges), np.int32),
+    )
+
+
+def _plane() -> Facets:
+    points = np.array([[-9.0, -9, 0], [9, -9, 0], [9, 9, 0], [-9, 9, 0]])
+    return Facets(
+        points, np.array([[0, 1, 2], [0, 2, 3]], np.int32), np.zeros(2, np.int32), np.zeros(4)
+    )
+
+
+def test_what_is_wrong_is_told_apart():
+    # a good triangle, a thin one, and one whose tip stands off the plane
+    points = [[0, 0, 0], [1, 0, 0], [0.5, 0.9, 0], [0.5, -0.05, 0], [1.6, 0.9, 0.9]]
+    triangles = [[0, 1, 2], [1, 0, 3], [2, 1, 4]]
+    surface = _flat(points, triangles, [ON_FACE] * 5, [])
+    found = faults(surface, _plane())
+    assert (len(found.crossing), len(found.folded)) == (0, 0)
+    assert found.thin.tolist() == [1] and found.off.tolist() == [2]
+    # folded back over its neighbour along an edge that is no edge of the model
+    points[4] = [0.6, 0.2, 0.1]
+    assert faults(_flat(points, triangles, [ON_FACE] * 5, []), _plane()).folded.tolist() == [0, 2]
+    edge = [[1, 2]]
+    kinds = [ON_FACE, ON_CURVE, ON_CURVE, ON_FACE, ON_FACE]
+    assert len(faults(_flat(points, triangles, kinds, edge), _plane()).folded) == 0
+
+
+def test_an_angle_that_two_edges_of_the_model_make_is_no_fault():
+    points = [[0, 0, 0], [2, 0, 0], [2, 0.3, 0]]
+    kinds = [CORNER, ON_CURVE, ON_CURVE]
+    edges = [[0, 1], [0, 2]]
+    assert len(faults(_flat(points, [[0, 1, 2]], kinds, edges), _plane()).thin) == 0
+    assert len(faults(_flat(points, [[0, 1, 2]], kinds, edges[:1]), _plane()).thin) == 1
+
+
+def test_edges_are_halved_down_to_the_floor_in_as_few_balls_as_do():
+    points = [[0, 0, 0], [1, 0, 0], [0.5, 0.9, 0], [0.5, -0.05, 0]]
+    surface = _flat(points, [[0, 1, 2], [1, 0, 3]], [ON_FACE] * 4, [])
+    found = faults(surface, _plane())
+    even = np.array([[-9.0, -9, -9], [9, 9, 9]])
+    field = build_field(even, np.full(2, 1.0), 1.0, 1.2, even[0], even[1])
+    spot, _, size = lowered(surface, found, field, 0.1)
+    assert spot == pytest.approx(np.array([[0.5, -0.05 / 3, 0]]))
+    assert 0.25 <= size[0] <= 0.5
+    assert len(lowered(surface, found, field, 1.0)[0]) == 0
+    rng = np.random.default_rng(3)
+    spots = rng.random((3000, 3)) * 100
+    balls = regions_around(spots, np.full(3000, 0.5), rng.uniform(0.2, 0.4, 3000), 7)
+    assert len(balls) <= 40 and balls[0].name == "mended_7"
+    # every place lies in a ball
+    inside = [np.linalg.norm(spots - b.start, axis=1) <= b.radius * (1 + 1e-3) for b in balls]
+    assert np.any(inside, axis=0).all()
