@@ -136,7 +136,7 @@ def _arcs(x: float, r: float, y: float) -> TopoDS_Wire:
 def duct(seed: int) -> TopoDS_Shape:
     """The fluid of a duct that turns from a rectangle to a narrow throat and a round outlet."""
     rng = np.random.default_rng(100 + seed)
-    throat = rng.uniform(1.5, 3.0)
+    throat = rng.uniform(3.0, 4.5)
     return _lofted(
         [
             _rectangle(0, 14, 8, 0),

@@ -12,7 +12,8 @@ from intaglio.stages.stage import Cost, Derived, Given, Reports, Run, Sentence, 
 
 
 def _run(run: Run) -> Product:
-    return sizing_step(run.settings, run.product("domain"), run.product("patches"), run.tell)
+    along = run.settings_of("domain").along
+    return sizing_step(run.settings, along, run.product("domain"), run.product("patches"), run.tell)
 
 
 def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:

@@ -24,6 +24,7 @@ from intaglio.stages.sizing.local_sizes import check_counts, counted_points, res
 from intaglio.stages.sizing.report import SizingReport
 from intaglio.stages.sizing.seams import seams_of, walk
 from intaglio.stages.sizing.settings import FINEST_SHARE, Sizing
+from intaglio.stages.sizing.wake import wake_offer
 from intaglio.stages.stage import Progress
 
 # a run that would need more memory than this is refused, with the sizes that would fit
@@ -66,8 +67,10 @@ def laid_out(
         ) from error
 
 
-def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: Progress) -> Product:
-    """Lay out the size field and forecast the counts."""
+def sizing_step(
+    settings: Sizing, along: str, domain: Product, patches: Product, progress: Progress
+) -> Product:
+    """Lay out the size field and forecast the counts. along: the way of the flow past a body."""
     low, high = np.array(domain.report["low"]), np.array(domain.report["high"])
     scale = float(np.linalg.norm(high - low))
     if settings.smallest < FINEST_SHARE * scale:
@@ -85,6 +88,7 @@ def sizing_step(settings: Sizing, domain: Product, patches: Product, progress: P
     model = model_of(domain)
     facets, curves = fluid_facets(model, settings)
     local, found = resolved(settings, domain.report, patches.report, facets, curves)
+    found += wake_offer(settings, domain.report, along, facets)
     assert local.sides is not None
     sides = local.sides[facets.region]
     gaps = unclosed_edges(facets.triangles, sides)

@@ -1,13 +1,13 @@
 """Where a surface mesh does not hold, and the smaller edges that shall mend it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.facets.facets import Facets, edge_keys, triangle_normals
 from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.surface import CORNER
+from intaglio.facets.surface import CORNER, ON_FACE
 from intaglio.mesh.quality import triangle_angles
 from intaglio.numeric.intersections import crossing_triangles
 from intaglio.settings.blanks import significant
@@ -162,3 +162,38 @@ def as_row(region: Region) -> dict[str, object]:
         "start": region.start.tolist(),
         "radius": region.radius,
     }
+
+
+# the last resort is tried so often, and moves no node by more than its longest edge
+_FLATTENINGS = 12
+
+
+def flattened(
+    surface: RemeshedSurface, crossing: NDArray[np.int64]
+) -> tuple[RemeshedSurface, NDArray[np.int64]] | None:
+    """The surface with needles flattened: nodes on faces at triangles that cross go half the
+    way to the middle of their neighbours until none cross. With the nodes moved; None where that does not help."""
+    ends = np.concatenate([surface.triangles[:, [i, (i + 1) % 3]] for i in range(3)])
+    ends = np.concatenate([ends, ends[:, ::-1]])
+    points, start = surface.points.copy(), surface.points
+    length = np.linalg.norm(start[ends[:, 0]] - start[ends[:, 1]], axis=1)
+    reach = np.zeros(len(start))
+    np.maximum.at(reach, ends[:, 0], length)
+    moved = np.zeros(len(start), bool)
+    for _ in range(_FLATTENINGS):
+        nodes = np.unique(surface.triangles[crossing])
+        nodes = nodes[surface.kind[nodes] == ON_FACE]
+        own = ends[np.isin(ends[:, 0], nodes)]
+        count = np.bincount(own[:, 0], minlength=len(points))[nodes]
+        if not len(nodes):
+            return None
+        for i in range(3):
+            total = np.bincount(own[:, 0], points[own[:, 1], i], len(points))[nodes]
+            points[nodes, i] = 0.5 * (points[nodes, i] + total / count)
+        moved[nodes] = True
+        if (np.linalg.norm(points - start, axis=1) > reach).any():
+            return None
+        crossing = np.unique(crossing_triangles(points, surface.triangles)).astype(np.int64)
+        if not len(crossing):
+            return replace(surface, points=points), np.flatnonzero(moved)
+    return None

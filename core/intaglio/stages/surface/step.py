@@ -1,5 +1,6 @@
 """Meshing the surface of the fluid, again with shorter edges where it does not hold."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -19,6 +20,8 @@ from intaglio.facets.remesh import RemeshedSurface, expected_triangles
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.mesh.quality import summary, triangle_angles
+from intaglio.numeric.intersections import crossing_pairs
+from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.parts.picture import edge_segments, picture
@@ -33,6 +36,7 @@ from intaglio.stages.surface.mending import (
     Faults,
     as_row,
     faults,
+    flattened,
     lowered,
     regions_around,
 )
@@ -96,6 +100,12 @@ def surface_step(
     floor = settings.mend * sizing_settings.smallest
     first = 1 + sum(r.name.startswith("mended_") for r in local.regions)
     rounds, held = _until_it_holds(facets, field_of(sizing), meshed, sized, floor, first, progress)
+    needles = None
+    if len(held.faults.crossing):
+        progress(0.93, "flattening needles")
+        needles = flattened(held.surface, held.faults.crossing)
+    if needles is not None:
+        held = replace(held, surface=needles[0], faults=faults(needles[0], facets))
     surface, field = held.surface, held.field
     progress(0.95, "checking")
     sides = local.sides[surface.region]
@@ -106,12 +116,17 @@ def surface_step(
             f"The surface mesh has {len(gaps)} free edges.",
             surface.points[gaps].mean(axis=1)[:PLACES].tolist(),
         )
+    if len(held.faults.crossing):
+        names = [face["id"] for face in domain.report["faces"]]
+        _refuse_crossing_geometry(model, sizing_settings, names)
     _refuse_crossing(held, floor if rounds > 1 else 0.0, domain.report["unit"])
     angles = triangle_angles(surface.points, surface.triangles)
     pairs, _, _ = edge_uses(surface.triangles)
     length = np.linalg.norm(surface.points[pairs[:, 0]] - surface.points[pairs[:, 1]], axis=1)
     wanted = sizes(field, surface.points[pairs].mean(axis=1))
     found = _findings(held, domain.report["unit"])
+    if needles is not None:
+        found.append(_flattened_finding(surface.points[needles[1]]))
     enclosed = [
         enclosed_volume(surface.points, own) for own in zone_surfaces(surface.triangles, sides)
     ]
@@ -180,6 +195,29 @@ def _until_it_holds(
     return k + 1, best
 
 
+# the geometry is looked at through facets finer than those that are meshed by this
+_FINER = 4.0
+
+
+def _refuse_crossing_geometry(model: Model, sizing: Sizing, names: list[str]) -> None:
+    """Where the geometry crosses itself no edges are short enough: say which faces do."""
+    angle = math.radians(sizing.angle) / _FINER
+    facets, _ = kind_of(model).meshing_input(model, sizing.smallest / _FINER, angle)
+    pairs = crossing_pairs(facets.points, facets.triangles)
+    if not len(pairs):
+        return
+    faces = np.unique(np.sort(facets.region[pairs], axis=1), axis=0)
+    told = [names[a] if a == b else f"{names[a]} and {names[b]}" for a, b in faces[:5].tolist()]
+    more = f" and {len(faces) - 5} more pairs" if len(faces) > 5 else ""
+    rows = pairs[:: max(1, len(pairs) // PLACES), 0][:PLACES]
+    raise StepFailed(
+        "geometry-crosses",
+        f"The geometry crosses itself ({'; '.join(told)}{more}), so that no mesh can follow it. "
+        "Rebuild these faces in the CAD program, or cut away in Geometry what overlaps.",
+        facets.points[facets.triangles[rows]].mean(axis=1).tolist(),
+    )
+
+
 def _refuse_crossing(held: Held, tried: float, unit: str) -> None:
     """tried: the shortest edges that were tried, 0 for none."""
     crossing = held.faults.crossing
@@ -241,6 +279,18 @@ def _findings(held: Held, unit: str) -> list[Finding]:
             )
         )
     return out
+
+
+def _flattened_finding(spots: NDArray[np.float64]) -> Finding:
+    return Finding(
+        "flattened",
+        "caution",
+        "Nodes were taken off the geometry, which is narrower there than the edges.",
+        len(spots),
+        spots[:PLACES].tolist(),
+        "Look at these places: a needle or a fold of the geometry is left out. Repair it in "
+        "Geometry, or lower the smallest edge if it matters.",
+    )
 
 
 def _mesh_picture(
