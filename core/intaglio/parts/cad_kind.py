@@ -272,7 +272,7 @@ class CadKind(Kind[Part]):
 
     def meshing_input(self, model: Part, smallest: float, angle: float) -> tuple[Facets, Curves]:
         scale = self.scale(model)
-        linear = max(min(0.02 * smallest, 2e-3 * scale), 2e-6 * scale)
+        linear = max(min(0.05 * smallest, 2e-3 * scale), 2e-6 * scale)
         return tessellate(model, linear, min(angle / 2, 0.2))
 
     def turns(self, model: Part, facets: Facets, curves: Curves) -> Floats:

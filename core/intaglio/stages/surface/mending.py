@@ -172,7 +172,8 @@ def flattened(
     surface: RemeshedSurface, crossing: NDArray[np.int64]
 ) -> tuple[RemeshedSurface, NDArray[np.int64]] | None:
     """The surface with needles flattened: nodes on faces at triangles that cross go half the
-    way to the middle of their neighbours until none cross. With the nodes moved; None where that does not help."""
+    way to the middle of their neighbours until none cross. With the nodes moved;
+    None where that does not help."""
     ends = np.concatenate([surface.triangles[:, [i, (i + 1) % 3]] for i in range(3)])
     ends = np.concatenate([ends, ends[:, ::-1]])
     points, start = surface.points.copy(), surface.points

@@ -99,7 +99,14 @@ def surface_step(
 
     floor = settings.mend * sizing_settings.smallest
     first = 1 + sum(r.name.startswith("mended_") for r in local.regions)
-    rounds, held = _until_it_holds(facets, field_of(sizing), meshed, sized, floor, first, progress)
+    names = [face["id"] for face in domain.report["faces"]]
+
+    def look_at_geometry() -> None:
+        _refuse_crossing_geometry(model, sizing_settings, names)
+
+    rounds, held = _until_it_holds(
+        facets, field_of(sizing), meshed, sized, floor, first, look_at_geometry, progress
+    )
     needles = None
     if len(held.faults.crossing):
         progress(0.93, "flattening needles")
@@ -116,9 +123,8 @@ def surface_step(
             f"The surface mesh has {len(gaps)} free edges.",
             surface.points[gaps].mean(axis=1)[:PLACES].tolist(),
         )
-    if len(held.faults.crossing):
-        names = [face["id"] for face in domain.report["faces"]]
-        _refuse_crossing_geometry(model, sizing_settings, names)
+    if rounds == 1 and len(held.faults.crossing):
+        look_at_geometry()
     _refuse_crossing(held, floor if rounds > 1 else 0.0, domain.report["unit"])
     angles = triangle_angles(surface.points, surface.triangles)
     pairs, _, _ = edge_uses(surface.triangles)
@@ -163,11 +169,13 @@ def _until_it_holds(
     sized: Callable[[tuple[Region, ...]], SizeField],
     floor: float,
     first: int,
+    look_at_geometry: Callable[[], None],
     progress: Progress,
 ) -> tuple[int, Held]:
     """The rounds it took, and the best surface: meshed again with shorter edges where it fails.
 
-    first: number of the first region that lowers edges.
+    first: number of the first region that lowers edges; look_at_geometry: raises StepFailed if the
+    geometry crosses itself, called where shorter edges have not helped.
     """
     regions: tuple[Region, ...] = ()
     best: Held | None = None
@@ -180,6 +188,8 @@ def _until_it_holds(
 
         surface = meshed(field, tell)
         held = Held(surface, faults(surface, facets), field, regions)
+        if k == 1 and len(held.faults.crossing):
+            look_at_geometry()
         if best is None or held.faults.weight < best.faults.weight:
             best = held
         spot, around, wanted = lowered(surface, held.faults, field, floor)
