@@ -5,10 +5,13 @@ import pytest
 
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import Facets
+from intaglio.facets.part import FacetPart
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface import CORNER, ON_CURVE, ON_FACE
 from intaglio.sizing.octree import build_field
-from intaglio.stages.surface.mending import faults, lowered, regions_around
+from intaglio.stages.sizing.settings import Sizing
+from intaglio.stages.surface.mending import faults, flattened, lowered, regions_around
+from intaglio.stages.surface.step import _refuse_crossing_geometry
 from tests.core.shapes import cut, cylinder, run, source
 
 
@@ -117,3 +120,48 @@ def test_edges_are_halved_down_to_the_floor_in_as_few_balls_as_do():
     # every place lies in a ball
     inside = [np.linalg.norm(spots - b.start, axis=1) <= b.radius * (1 + 1e-3) for b in balls]
     assert np.any(inside, axis=0).all()
+
+
+def test_geometry_that_crosses_itself_is_named():
+    corner = np.array([[0.0, 0, 0], [3, 0, 0], [0, 3, 0], [0, 0, 3]])
+    faces = np.array([[0, 2, 1], [0, 1, 3], [0, 3, 2], [1, 2, 3]], np.int32)
+
+    def two(shift):
+        return FacetPart(
+            np.concatenate([corner, corner + shift]),
+            np.concatenate([faces, faces + 4]),
+            np.repeat(np.arange(2, dtype=np.int32), 4),
+            np.zeros(8, np.int32),
+            ("hull", "keel"),
+            ("body",),
+            "mm",
+        )
+
+    names = ["hull", "keel"]
+    _refuse_crossing_geometry(two(9.0), Sizing(), names)
+    with pytest.raises(StepFailed) as caught:
+        _refuse_crossing_geometry(two(0.5), Sizing(), names)
+    assert caught.value.code == "geometry-crosses" and "(hull and keel)" in str(caught.value)
+    assert np.ptp(np.array(caught.value.places), axis=0).max() < 3.5
+
+
+def test_a_needle_is_flattened_and_told():
+    # an even plane of nodes; a second sheet close above it, which a needle of the first pierces
+    x, y = np.meshgrid(np.arange(7.0), np.arange(7.0), indexing="ij")
+    sheet = np.stack([x.ravel(), y.ravel(), np.zeros(49)], axis=1)
+    cell = np.array([7 * i + j for i in range(6) for j in range(6)])
+    rows = np.concatenate(
+        [np.stack([cell, cell + 7, cell + 8], 1), np.stack([cell, cell + 8, cell + 1], 1)]
+    )
+    above = sheet + np.array([0.13, 0.21, 0.3])
+    sheet[24, 2] = 0.9
+    points, triangles = np.concatenate([sheet, above]), np.concatenate([rows, rows + 49])
+    surface = _flat(points, triangles, [ON_FACE] * 98, [])
+    crossing = faults(surface, _plane()).crossing
+    assert 24 in surface.triangles[crossing]
+    out, moved = flattened(surface, crossing)
+    assert len(faults(out, _plane()).crossing) == 0
+    assert 24 in moved and 0 <= out.points[24, 2] < 0.3
+    # nodes on edges of the model stay, and then it cannot be done
+    fixed = _flat(points, triangles, [ON_CURVE] * 98, [])
+    assert flattened(fixed, crossing) is None

@@ -58,3 +58,22 @@ def test_bad_settings_name_their_blank(sizing, blank, tmp_path):
     with pytest.raises(SettingRejected) as caught:
         run(source(box(0, 0, 0, 4, 4, 4), tmp_path), "sizing", {"sizing": sizing})
     assert caught.value.blank == blank
+
+
+def test_the_wake_is_on_offer_until_it_is_there(tmp_path):
+    given = {"domain": {"where": "around", "along": "-y"}, "sizing": {"smallest": 1, "largest": 6}}
+    body = source(box(0, 0, 0, 3, 4, 2), tmp_path)
+    states, _ = run(body, "sizing", given)
+    report = states["sizing"].report
+    found = next(f for f in report["findings"] if f["code"] == "wake")
+    row = found["repairs"][0]["operation"]["rows"][0]
+    # from the middle of the body two of its lengths behind it, a quarter of its width aside
+    assert row["low"] == pytest.approx([-0.75, -8.0, -0.75])
+    assert row["high"] == pytest.approx([3.75, 2.0, 2.75])
+    given["sizing"]["regions"] = [row]
+    states, _ = run(body, "sizing", given)
+    refined = states["sizing"].report
+    assert not any(f["code"] == "wake" for f in refined["findings"])
+    assert refined["forecast"]["cells"] > report["forecast"]["cells"]
+    inside = run(body, "sizing", {"domain": {"where": "as-is"}})[0]["sizing"].report
+    assert not any(f["code"] == "wake" for f in inside["findings"])

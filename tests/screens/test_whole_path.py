@@ -13,6 +13,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.core.shapes import box, pipe, source
+from tests.core.world import SET
+from tests.core.world.model import source as world_source
 from tests.screens.conftest import wait_until
 
 pytestmark = pytest.mark.screens
@@ -132,6 +134,28 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     page.get_by_role("button", name="Undo").click()
     expect(strip.get_by_text("out of date")).to_have_count(0)
     expect(strip.get_by_text("up to date")).to_have_count(7)
+
+
+def test_an_unknown_part_becomes_a_mesh_by_one_button(page: Page):
+    part = world_source(SET["split by edges 0"].make())
+    drop(page, "unknown.step", part.data)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
+    open_stage(page, "Volume")
+    page.get_by_role("button", name="Fill the volume").click()
+    done(page, 400)
+    brief = page.get_by_role("complementary", name="Brief")
+    angle = brief.locator("tr, dl > div").filter(has_text="Smallest dihedral angle").first
+    numbers = re.findall(r"\d+(?:\.\d+)?", angle.inner_text())
+    assert float(numbers[0]) > 12, angle.inner_text()
+    # its faces were cut 0.05 mm apart: those edges are walked over, and told
+    open_stage(page, "Sizing")
+    expect(brief).to_contain_text("edges are walked over: dotted in the model")
+    page.get_by_role("button", name="Keep every edge").click()
+    expect(page.get_by_label("seam", exact=True)).to_have_value("0")
+    strip = page.get_by_role("navigation", name="Stages")
+    expect(strip.get_by_text("out of date").first).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Undo").click()
+    expect(strip.get_by_text("out of date")).to_have_count(0, timeout=60_000)
 
 
 @pytest.mark.parametrize(

@@ -96,6 +96,23 @@ describe("findings", () => {
     );
   });
 
+  it("put sizes that are to be kept among the regions", async () => {
+    const asked = serving({ "PATCH variants/5/settings": variantWith() });
+    const row = { name: "mended_1", shape: "sphere", size: 0.5, start: [1, 2, 3], radius: 2 };
+    const repairs = [{ label: "Keep these sizes", operation: { do: "keep_sizes", rows: [row] } }];
+    const report = { ...REPORTS.surface!, findings: [{ ...GAP, repairs }] };
+    const old = { name: "jet", shape: "sphere", size: 1, start: [0, 0, 0], radius: 3 };
+    const settings = { smallest: 1, largest: 2, sizes: [], regions: [old] };
+    const variant = variantWith({ surface: { report }, sizing: { settings } });
+    onBench(<Findings />, benchWith({ variant, stage: "surface" }));
+    await userEvent.click(screen.getByText("Keep these sizes"));
+    await waitFor(() =>
+      expect(sent(asked, "PATCH", "variants/5/settings")).toEqual([
+        { sizing: { regions: [old, row] } },
+      ]),
+    );
+  });
+
   it("sew up to the width of a bar", async () => {
     const asked = serving({ "PATCH variants/5/settings": variantWith() });
     onBench(<Findings />, withFindings([GAP]));
