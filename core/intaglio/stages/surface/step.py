@@ -190,8 +190,12 @@ def _until_it_holds(
         held = Held(surface, faults(surface, facets), field, regions)
         if k == 1 and len(held.faults.crossing):
             look_at_geometry()
-        if best is None or held.faults.weight < best.faults.weight:
+        better = best is None or held.faults.weight < best.faults.weight
+        if better:
             best = held
+        elif not len(held.faults.crossing) and not len(held.faults.folded):
+            # shorter edges help no further
+            break
         spot, around, wanted = lowered(surface, held.faults, field, floor)
         if floor <= 0 or not len(spot):
             break
