@@ -19,6 +19,7 @@ from django.utils import timezone
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
 from studies.models import Job, Product, Study, Variant
+from studies.pace import machine_pace
 from studies.store import DatabaseStore, load_bytes
 
 _LOOK = 0.25
@@ -66,7 +67,9 @@ def _expected(job: Job, stages: list[str]) -> dict[str, float]:
         return costs(stages, {})
     name = job.study.name if job.study else job.file_name
     now = states(job.source_id, name, job.settings, DatabaseStore().report)
-    return costs(stages, {s.stage: s.report for s in now if s.report is not None})
+    own = machine_pace()
+    told = costs(stages, {s.stage: s.report for s in now if s.report is not None})
+    return {stage: seconds * own.get(stage, 1.0) for stage, seconds in told.items()}
 
 
 def _watch(job: Job, child: Any, here: Connection) -> None:

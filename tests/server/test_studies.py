@@ -1,8 +1,10 @@
 """Taking in files, the shelf, variants, settings with undo."""
 
 import pytest
+from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from intaglio.stages.registry import BY_KEY
 from studies.models import Job, Product, Study
 
 
@@ -139,3 +141,26 @@ def test_an_expression_is_worked_out(ada, variant):
     _settings(ada, variant, {"sizing": {"largest": "= 3 * 2"}})
     variant.refresh_from_db()
     assert variant.settings["sizing"]["largest"] == 6.0
+
+
+def test_seconds_forecast_follow_this_machines_last_runs(ada, variant, work):
+    address = f"/api/variants/{variant.id}"
+    ada.post(f"{address}/runs", {"target": "sizing"}, format="json")
+    work()
+
+    def seconds() -> float:
+        cache.clear()
+        stages = ada.get(address).data["stages"]
+        return next(s for s in stages if s["stage"] == "sizing")["report"]["forecast"]["seconds"]
+
+    usual = seconds()
+    for k, times in enumerate((3.0, 5.0, 4.0)):
+        report = {"cells": 1_000_000}
+        took = times * BY_KEY["volume"].usual(report)
+        report["step"] = {"name": "volume", "seconds": took}
+        Product.objects.create(
+            key=f"{k}" * 64, stage="volume", report=report, sha256="0" * 64, size=0
+        )
+    told = next(s for s in ada.get(address).data["stages"] if s["stage"] == "sizing")["report"]
+    filling = BY_KEY["volume"].usual(told["forecast"])
+    assert seconds() == pytest.approx(usual + 3 * filling)

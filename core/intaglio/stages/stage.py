@@ -59,13 +59,14 @@ class Stage:
     """A stage.
 
     settings, report: the types of what goes in and of what is told. needs: stages whose products
-    the step uses. run: the step. defaults: settings derived from the
-    reports of earlier stages, None while one is missing; what is given by hand may matter too,
-    where one setting follows from another. cost: what the step is expected to take,
-    from those reports. version is part of every product's key: raise it when the computation
-    changes its result. enters: those of `needs` that matter with given settings, where not all do;
-    only they enter the key. also: what of the earlier stages' reports enters it besides, None while
-    a report is missing that tells it. named: whether the study's name enters it too.
+    the step uses. run: the step. defaults: settings derived from the reports of earlier stages,
+    None while one is missing; what is given by hand may matter too, where one setting follows from
+    another. cost: what the step is expected to take, from those reports. version is part of every
+    product's key: raise it when the computation changes its result. enters: those of `needs` that
+    matter with given settings, where not all do; only they enter the key. also: what of the earlier
+    stages' reports enters it besides, None while a report is missing that tells it. usual: of
+    stages that take long, the seconds that a machine of 2026 takes for what a report, or a forecast
+    of Sizing, counts. named: whether the study's name enters the key too.
     """
 
     key: str
@@ -81,6 +82,7 @@ class Stage:
     version: int = 1
     enters: Callable[[Mapping[str, Any]], tuple[str, ...]] | None = None
     also: Callable[[Reports], Any] | None = None
+    usual: Callable[[Report], float] | None = None
     named: bool = False
 
     def inputs(self, settings: Mapping[str, Any]) -> tuple[str, ...]:

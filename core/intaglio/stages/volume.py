@@ -204,5 +204,6 @@ STAGE = Stage(
         },
     ),
     cost=_cost,
+    usual=lambda counts: volume_seconds(counts["cells"]),
     version=3,
 )

@@ -10,12 +10,14 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.errors import SettingRejected
+from intaglio.recipe.pace import at_pace
 from intaglio.recipe.plan import StageState, states
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY
 from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
 from studies.models import Change, Job, Variant
+from studies.pace import machine_pace
 from studies.problems import Conflict, problem
 from studies.store import DatabaseStore
 from studies.tasks import enqueue
@@ -46,6 +48,8 @@ def variant_data(variant: Variant) -> dict[str, Any]:
         report = state.report
         if report is None and product is not None:
             report = store.report(product)
+        if state.stage == "sizing" and report:
+            report = {**report, "forecast": at_pace(report["forecast"], machine_pace())}
         if state.stage == "geometry" and report:
             unit = report["unit"]
         rows.append(

@@ -70,4 +70,5 @@ STAGE = Stage(
     version=3,
     enters=lambda settings: ("domain", "sizing"),
     also=_parted_seams,
+    usual=lambda counts: surface_seconds(counts["triangles"]) * counts.get("rounds", 1),
 )
