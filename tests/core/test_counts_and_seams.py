@@ -10,10 +10,11 @@ from intaglio.facets.remesh import remesh
 from intaglio.facets.seams import seams, walked
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.mesh.quality import triangle_angles
+from intaglio.recipe.plan import MemoryStore, run_to, source_key, states
 from intaglio.sizing.octree import build_field
 from intaglio.sizing.sources import on_curve
 from intaglio.sizing.spacing import positions
-from tests.core.shapes import box, run, source
+from tests.core.shapes import box, cylinder, fuse, run, source
 from tests.core.test_surface_changes import _two_boxes
 
 
@@ -150,3 +151,40 @@ def test_counts_far_coarser_than_the_sizes_are_refused_with_one_that_would_do(tm
     states, _ = run(source(box(0, 0, 0, 1, 1, 1), tmp_path), "surface", given)
     # five places on each of the twelve edges, before the surface is meshed
     assert len(states["sizing"].report["counted"]) == 12 * 5
+
+
+def test_naming_costs_a_mesh_only_where_it_parts_a_seam(tmp_path):
+    half = fuse(cylinder((0, 0, 0), (0, 0, 1), 3, 4), cylinder((0, 0, 4), (0, 0, 1), 3, 4))
+    given = {"domain": {"where": "as-is"}, "sizing": {"smallest": 1.5, "largest": 2.0}}
+    part, store = source(half, tmp_path), MemoryStore()
+    first = {s.stage: s for s in run_to("surface", part, "part", given, store)}
+    faces = first["domain"].report["faces"]
+    flat = [f["id"] for f in faces if f["surface"] == "plane"]
+    round_ = [f["id"] for f in faces if f["surface"] == "cylinder"]
+    assert len(round_) == 2 and len(first["sizing"].report["seams"]) == 1
+
+    def named(*rows):
+        patches = [{"name": n, "kind": k, "faces": f} for n, k, f in rows]
+        settings = given | {"patches": {"patches": patches}}
+        key = source_key(part.data)
+        now = {s.stage: s for s in states(key, "part", settings, store.report)}
+        # neither has been settled yet
+        assert now["patches"].report is None
+        return now["surface"], settings
+
+    other, _ = named(
+        ("lid", "inlet", flat[:1]), ("floor", "outlet", flat[1:]), ("side", "wall", round_)
+    )
+    assert other.key == first["surface"].key and other.report is not None
+    parted, settings = named(
+        ("ends", "inlet", flat), ("low", "wall", round_[:1]), ("high", "wall", round_[1:])
+    )
+    assert parted.key != first["surface"].key and parted.report is None
+    # then there is a row of nodes along the seam
+    made = {s.stage: s for s in run_to("surface", part, "part", settings, store)}
+    assert made["surface"].key == parted.key
+    on_seam = [
+        int((np.abs(store.get(s["surface"].key).arrays["points"][:, 2] - 4) < 1e-9).sum())
+        for s in (first, made)
+    ]
+    assert on_seam[1] >= 9 and on_seam[0] < 5

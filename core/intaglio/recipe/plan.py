@@ -95,6 +95,7 @@ def states(
     out: list[StageState] = []
     keys: dict[str, str] = {}
     reports: dict[str, Mapping[str, Any]] = {}
+    chosen: dict[str, Mapping[str, Any]] = {}
     for stage in STAGES:
         own = given.get(stage.key, {})
         derived = stage.defaults(reports, usable(stage, own, numbers or {}))
@@ -111,8 +112,9 @@ def states(
             inputs = [keys[n] for n in stage.inputs(settings)] or [source]
             hashed = {**settings, "name": name} if stage.named else settings
             if stage.also is not None:
-                hashed = {**hashed, "also": stage.also(reports)}
+                hashed = {**hashed, "also": stage.also(reports, chosen)}
             key = product_key(stage.key, hashed, inputs)
+            chosen[stage.key] = settings
             keys[stage.key] = key
             report = report_of(key)
             if report is not None:

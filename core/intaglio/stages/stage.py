@@ -64,9 +64,9 @@ class Stage:
     another. cost: what the step is expected to take, from those reports. version is part of every
     product's key: raise it when the computation changes its result. enters: those of `needs` that
     matter with given settings, where not all do; only they enter the key. also: what of the earlier
-    stages' reports enters it besides, None while a report is missing that tells it. usual: of
-    stages that take long, the seconds that a machine of 2026 takes for what a report, or a forecast
-    of Sizing, counts. named: whether the study's name enters the key too.
+    stages' reports and settings enters it besides, None while a report is missing that tells it.
+    usual: of stages that take long, the seconds that a machine of 2026 takes for what a report, or
+    a forecast of Sizing, counts. named: whether the study's name enters the key too.
     """
 
     key: str
@@ -81,7 +81,7 @@ class Stage:
     cost: Callable[[Reports], Cost]
     version: int = 1
     enters: Callable[[Mapping[str, Any]], tuple[str, ...]] | None = None
-    also: Callable[[Reports], Any] | None = None
+    also: Callable[[Reports, Mapping[str, Mapping[str, Any]]], Any] | None = None
     usual: Callable[[Report], float] | None = None
     named: bool = False
 

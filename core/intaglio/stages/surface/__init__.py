@@ -1,11 +1,15 @@
 """Surface: meshing the surface of the fluid."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from intaglio.parts.model import Product
 from intaglio.sizing.forecast import surface_seconds
+from intaglio.stages.patches.naming import resolve
+from intaglio.stages.patches.step import scale_of_report
 from intaglio.stages.stage import Cost, Reports, Run, Sentence, Stage
 from intaglio.stages.surface.report import SurfaceReport
 from intaglio.stages.surface.settings import SurfaceMesh
@@ -28,17 +32,35 @@ def _cost(reports: Reports) -> Cost:
     return Cost(surface_seconds(sizing["forecast"]["triangles"]) if sizing else 10.0)
 
 
-def _parted_seams(reports: Reports) -> Any:
-    """Patches matter only where they part a seam: naming else costs no mesh."""
-    sizing, patches, domain = (reports.get(k) for k in ("sizing", "patches", "domain"))
-    if not sizing or not sizing["seams"]:
+class _Moved(Exception):
+    """A face of a patch is to be looked for in the model."""
+
+
+def _locate(spot: list[float]) -> NDArray[np.float64]:
+    raise _Moved
+
+
+def _parted_seams(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
+    """Patches matter only where they part a seam: naming else costs no mesh.
+
+    They are read off their settings, so that a mesh does not look out of date until they have been
+    settled; None where the model itself would have to be asked.
+    """
+    sizing, domain = reports.get("sizing"), reports.get("domain")
+    if not sizing or not domain or not sizing["seams"]:
         return []
-    if not patches or not domain:
-        return None
-    number = {row["id"]: k for k, row in enumerate(domain["faces"])}
-    patch = np.full(len(number), -1, np.int32)
-    for k, row in enumerate(patches["patches"]):
-        patch[[number[face] for face in row["faces"]]] = k
+    patch = np.full(len(domain["faces"]), -1, np.int32)
+    rows = settings["patches"]["patches"]
+    try:
+        members, _ = resolve(rows, domain["faces"], scale_of_report(domain), _locate)
+    except _Moved:
+        if "patches" not in reports:
+            return None
+        number = {row["id"]: k for k, row in enumerate(domain["faces"])}
+        told = reports["patches"]["patches"]
+        members = [[number[face] for face in row["faces"]] for row in told]
+    for k, own in enumerate(members):
+        patch[own] = k
     return parted(sizing["seams"], patch).tolist()
 
 
