@@ -67,11 +67,10 @@ def edge_uses(triangles: Ints) -> tuple[Ints, NDArray[np.int64], NDArray[np.int6
     """Edges (e, 2), low node first, uses (e,), net direction (e,): 0 if passed both ways."""
     pairs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
     forward = np.where(pairs[:, 0] < pairs[:, 1], 1, -1)
-    edges, inverse, count = np.unique(
-        np.sort(pairs, axis=1), axis=0, return_inverse=True, return_counts=True
-    )
+    key, inverse, count = np.unique(edge_keys(pairs), return_inverse=True, return_counts=True)
+    edges = np.stack([key >> 32, key & 0xFFFFFFFF], axis=1).astype(np.int32)
     net = np.bincount(inverse.ravel(), weights=forward, minlength=len(edges)).astype(np.int64)
-    return edges.astype(np.int32), count, net
+    return edges, count, net
 
 
 def edge_keys(pairs: Ints) -> NDArray[np.int64]:
