@@ -87,7 +87,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     store.setHidden([]);
   }, [family]);
 
-  const seams = useMemo(() => (page.seams ? seamsOf(variant) : new Set<string>()), [page, variant]);
+  const seams = useMemo(() => (page.seams ? seamsOf(variant) : null), [page, variant]);
 
   useEffect(() => {
     if (!view || !data.data) return;

@@ -45,13 +45,31 @@ export function metricOf(lists: Lists, key: string): Metric {
 }
 
 /** Patch number of each face of the fluid, by the patches' report; -1 where there is none. */
-/** Pairs of faces, by number, between which the mesh walks over the edge. */
-export function seamsOf(variant: Variant): Set<string> {
-  const pairs = reportOf(variant, "sizing")?.seams ?? [];
-  const patch = pairs.length > 0 ? patchOfFace(variant) : [];
-  return new Set(
-    pairs.filter(([a, b]) => patch[a!] === patch[b!]).map(([a, b]) => pairKey(a!, b!)),
+/**
+ * Whether the mesh walks over the edge between two faces, by number. Faces that are no neighbours in
+ * the geometry meet in the mesh where a sliver between them was left out. Null where no edge is.
+ */
+export function seamsOf(variant: Variant): ((a: number, b: number) => boolean) | null {
+  const patch = patchOfFace(variant);
+  const pairs = (reportOf(variant, "sizing")?.seams ?? []).filter(
+    ([a, b]) => patch[a!] === patch[b!],
   );
+  if (pairs.length === 0) return null;
+  const lead = patch.map((_, face) => face);
+  const root = (face: number): number => {
+    let at = face;
+    while (lead[at] !== at) at = lead[at]!;
+    lead[face] = at;
+    return at;
+  };
+  for (const [a, b] of pairs) lead[root(a!)] = root(b!);
+  const walked = new Set(pairs.map(([a, b]) => pairKey(a!, b!)));
+  const links = reportOf(variant, "domain")?.links ?? [];
+  const neighbours = new Set(links.map(([a, b]) => pairKey(a!, b!)));
+  return (a, b) => {
+    const key = pairKey(a, b);
+    return walked.has(key) || (root(a) === root(b) && !neighbours.has(key));
+  };
 }
 
 export function patchOfFace(variant: Variant): number[] {

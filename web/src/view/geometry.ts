@@ -140,7 +140,7 @@ export function extents(box: THREE.Box3, way: THREE.Quaternion): [number, number
 /** The segments between neighbouring triangles of different regions, and open edges. */
 export function regionLines(
   data: SurfaceArrays,
-  seams: Set<string> = new Set(),
+  seam: ((a: number, b: number) => boolean) | null = null,
 ): { lines: Float32Array; seams: Float32Array } {
   const { points, triangles, region } = data;
   const n = points.length / 3;
@@ -158,8 +158,7 @@ export function regionLines(
       const other = seen.get(key);
       if (other === undefined) seen.set(key, region[t]!);
       else {
-        if (other !== region[t]!)
-          push(seams.has(pairKey(other, region[t]!)) ? dotted : solid, a, b);
+        if (other !== region[t]!) push(seam?.(other, region[t]!) ? dotted : solid, a, b);
         seen.delete(key);
       }
     }

@@ -126,15 +126,15 @@ export class Viewport {
   }
 
   /**
-   * Draw a surface. curves: its edges, where they are not to be found between its faces; seams: pairs
-   * of faces between which the edge is dotted; keep: leave the camera where it is.
+   * Draw a surface. curves: its edges, where they are not to be found between its faces; seam: whether the
+   * edge between two faces is dotted; keep: leave the camera where it is.
    */
   setSurface(
     data: SurfaceArrays | null,
     mesh: boolean,
     curves: Float32Array | null,
     keep: boolean,
-    seams: Set<string> = new Set(),
+    seam: ((a: number, b: number) => boolean) | null = null,
   ) {
     this.drop(this.surface);
     this.drop(this.lines);
@@ -164,7 +164,7 @@ export class Viewport {
       this.surface = new THREE.Mesh(geometry, material);
       this.scene.add(this.surface);
       this.box = regionBounds(data);
-      const found = curves && seams.size === 0 ? null : regionLines(data, seams);
+      const found = curves && !seam ? null : regionLines(data, seam);
       const lines = new THREE.BufferGeometry();
       lines.setAttribute("position", new THREE.BufferAttribute(found?.lines ?? curves!, 3));
       this.lines = new THREE.LineSegments(

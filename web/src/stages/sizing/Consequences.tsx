@@ -39,7 +39,7 @@ export function SizingConsequences() {
       {state.settings && (
         <button
           type="button"
-          className="quiet mt-1 px-1.5! py-0! text-[12px]"
+          className="quiet mt-1 self-start px-1.5! py-0! text-[12px]"
           onClick={() => settings.mutate({ sizing: { walk_over: walks ? 0 : null } })}
         >
           {walks ? "Keep every edge" : "Walk over seams"}
