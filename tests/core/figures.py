@@ -63,9 +63,11 @@ def surface_figures(surface, sizing, reference, smallest) -> SurfaceFigures:
     pairs = _edges(triangles)
     length = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
     middle = points[pairs].mean(axis=1)
-    ratio = length / sizes(field_of(sizing), middle)
+    # where the surface was mended it has a field of its own
+    field = field_of(surface if "child" in surface.arrays else sizing)
+    ratio = length / sizes(field, middle)
     rng = np.random.default_rng(3)
-    free = np.flatnonzero(sizes(field_of(sizing), middle) > 1.1 * smallest)
+    free = np.flatnonzero(sizes(field, middle) > 1.1 * smallest)
     pick = rng.choice(free, min(4000, len(free)), replace=False)
     off = distances(middle[pick], *reference) / length[pick]
     return SurfaceFigures(

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.errors import StepFailed
+from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import (
     Facets,
     edge_uses,
@@ -16,7 +16,7 @@ from intaglio.facets.facets import (
     unclosed_edges,
     zone_surfaces,
 )
-from intaglio.facets.remesh import RemeshedSurface, expected_triangles
+from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.mesh.quality import summary, triangle_angles
@@ -25,6 +25,7 @@ from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.parts.picture import edge_segments, picture
+from intaglio.sizing.forecast import forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
 from intaglio.stages.sizing.local_sizes import resolved
@@ -45,10 +46,12 @@ from intaglio.stages.surface.settings import SurfaceMesh
 
 # a surface is meshed so often at most
 _ROUNDS = 5
-# ... and only while it asks for no more triangles than these times the first one: for angles and
-# distances, and for triangles that cross, without which there is no mesh at all
+# ... and only while it asks for no more triangles and cells than these times the first one: for
+# angles and distances, and for triangles that cross, without which there is no mesh at all
 _MORE = 1.25
 _MUCH_MORE = 4.0
+# so many more triangles, and ten times as many cells, cost nothing
+_FEW = 3000
 
 
 @dataclass(frozen=True)
@@ -98,14 +101,22 @@ def surface_step(
         return laid_out(sizing_settings, facets, curves, more, walked)
 
     floor = settings.mend * sizing_settings.smallest
-    first = 1 + sum(r.name.startswith("mended_") for r in local.regions)
+    number = 1 + sum(r.name.startswith("mended_") for r in local.regions)
     names = [face["id"] for face in domain.report["faces"]]
 
     def look_at_geometry() -> None:
         _refuse_crossing_geometry(model, sizing_settings, names)
 
     rounds, held = _until_it_holds(
-        facets, field_of(sizing), meshed, sized, floor, first, look_at_geometry, progress
+        facets,
+        local.sides[facets.region],
+        field_of(sizing),
+        meshed,
+        sized,
+        floor,
+        number,
+        look_at_geometry,
+        progress,
     )
     needles = None
     if len(held.faults.crossing):
@@ -164,22 +175,24 @@ def surface_step(
 
 def _until_it_holds(
     facets: Facets,
+    sides: NDArray[np.int32],
     field: SizeField,
     meshed: Callable[[SizeField, Progress], RemeshedSurface],
     sized: Callable[[tuple[Region, ...]], SizeField],
     floor: float,
-    first: int,
+    number: int,
     look_at_geometry: Callable[[], None],
     progress: Progress,
 ) -> tuple[int, Held]:
     """The rounds it took, and the best surface: meshed again with shorter edges where it fails.
 
-    first: number of the first region that lowers edges; look_at_geometry: raises StepFailed if the
-    geometry crosses itself, called where shorter edges have not helped.
+    sides (m, 2): zones of the facets; number: of the first region that lowers edges;
+    look_at_geometry: raises StepFailed if the geometry crosses itself, called where shorter edges
+    have not helped.
     """
     regions: tuple[Region, ...] = ()
     best: Held | None = None
-    triangles = expected_triangles(facets, field)
+    first = forecast(facets, field, sides)
     for k in range(_ROUNDS):
         start, share = 1.0 - 0.5**k, 0.5 ** (k + 1)
 
@@ -199,10 +212,18 @@ def _until_it_holds(
         spot, around, wanted = lowered(surface, held.faults, field, floor)
         if floor <= 0 or not len(spot):
             break
-        more = (*regions, *regions_around(spot, around, wanted, first + len(regions)))
-        finer = sized(more)
+        more = (*regions, *regions_around(spot, around, wanted, number + len(regions)))
         room = _MUCH_MORE if len(held.faults.crossing) or len(held.faults.folded) else _MORE
-        if expected_triangles(facets, finer) > room * triangles + 1000:
+        try:
+            finer = sized(more)
+        except SettingRejected:
+            # the sizes alone would fill the memory
+            break
+        asked = forecast(facets, finer, sides)
+        if (
+            asked.triangles > room * first.triangles + _FEW
+            or asked.cells > room * first.cells + 10 * _FEW
+        ):
             break
         regions, field = more, finer
     assert best is not None
