@@ -2,6 +2,8 @@
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from intaglio.facets.edges import EdgeTable, chains, edge_table, pieces
 from intaglio.facets.facets import (
@@ -224,15 +226,64 @@ def _cut_at_corners(points: Floats, line: NDArray[np.int64]) -> list[NDArray[np.
     return out
 
 
+# where sheets touch in a node each is drawn back by this share of the way to its fan's middle
+_APART = 0.2
+
+
+def fans(triangles: Ints) -> Ints:
+    """Number (m, 3) of the fan that each corner belongs to: triangles around a node that hang
+    together across edges. Where a surface touches itself in a node, that node has several."""
+    table = edge_table(triangles)
+    edge = np.repeat(np.arange(len(table.uses)), table.uses)
+    first = table.half[table.start[edge]]
+    # an edge runs from its corner to the next one of its triangle
+    start, lead = table.half, first
+    end, lead_end = (3 * (h // 3) + (h % 3 + 1) % 3 for h in (start, lead))
+    flat = triangles.ravel()
+    alike = flat[start] == flat[lead]
+    one = np.concatenate([start, end])
+    other = np.concatenate([np.where(alike, lead, lead_end), np.where(alike, lead_end, lead)])
+    size = 3 * len(triangles)
+    graph = coo_array((np.ones(len(one), np.int8), (one, other)), shape=(size, size))
+    return connected_components(graph, directed=False)[1].astype(np.int32).reshape(-1, 3)
+
+
+def parted_sheets(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
+    """The surface with a node of its own for each fan where it touches itself in a node; there each
+    goes a little of the way to the middle of its fan, so that the sheets come apart."""
+    fan = fans(triangles).ravel()
+    node = np.zeros(int(fan.max()) + 1 if len(fan) else 0, np.int64)
+    node[fan] = triangles.ravel()
+    # the first fan of a node keeps it; places may be shared by nodes as well
+    _, group, count = np.unique(points[node], axis=0, return_inverse=True, return_counts=True)
+    if len(count) == len(node):
+        return points, triangles
+    lead = np.unique(node, return_index=True)[1]
+    extra = np.setdiff1d(np.arange(len(node)), lead)
+    number = node.copy()
+    number[extra] = len(points) + np.arange(len(extra))
+    out = np.concatenate([points, points[node[extra]]])
+    rows = number[fan].reshape(-1, 3).astype(np.int32)
+    moved = number[count[group.ravel()] > 1]
+    at = np.flatnonzero(np.isin(rows, moved))
+    middle = out[rows[at // 3]].mean(axis=1)
+    uses = np.bincount(rows.ravel()[at], minlength=len(out))[moved]
+    for i in range(3):
+        mean = np.bincount(rows.ravel()[at], middle[:, i], len(out))[moved] / uses
+        out[moved, i] += _APART * (mean - out[moved, i])
+    return out, rows
+
+
 def meshing_input(part: FacetPart) -> tuple[Facets, Curves]:
     """Facets with curvature, and feature curves, as the surface mesher takes them."""
+    points, triangles = parted_sheets(part.points, part.triangles)
     facets = Facets(
-        np.ascontiguousarray(part.points),
-        np.ascontiguousarray(part.triangles),
+        np.ascontiguousarray(points),
+        np.ascontiguousarray(triangles),
         np.ascontiguousarray(part.region),
-        node_curvature(part.points, part.triangles, part.region),
+        node_curvature(points, triangles, part.region),
     )
-    return facets, feature_curves(part.points, part.triangles, part.region)
+    return facets, feature_curves(points, triangles, part.region)
 
 
 def facet_turns(facets: Facets, curves: Curves) -> Floats:
