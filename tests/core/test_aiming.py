@@ -188,3 +188,27 @@ def test_a_drilled_plate_in_a_stream_is_filled():
     mesh = {s.stage: s.report for s in states_}["volume"]
     assert mesh["quality"]["smallest_dihedral"]["min"] >= 12.0
     assert mesh["cells"] == pytest.approx(300_000, rel=0.25)
+
+
+FEW_ACROSS = [
+    ("channel", 1.5), ("channel", 2), ("channel", 3), ("channel", 6),
+    ("plate", 1), ("plate", 2), ("plate", 4), ("plate", 6),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("shape, across", FEW_ACROSS)
+def test_the_forecast_holds_where_few_cells_fit_across(shape, across):
+    body = box(0, 0, 0, 30, 3, 3) if shape == "channel" else box(0, 0, 0, 12, 12, 1)
+    sizes = {"smallest": 0.1, "largest": 4.0, "gap_cells": across, "angle": 30}
+    given = {**INSIDE, "sizing": sizes}
+    made = {s.stage: s.report for s in run_to("volume", source(body), "part", given, MemoryStore())}
+    assert made["sizing"]["forecast"]["cells"] == pytest.approx(made["volume"]["cells"], rel=0.2)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("size", [(100, 100, 0.01), (100, 8, 0.1), (100, 0.3, 0.2)])
+def test_the_forecast_holds_in_sheets_and_strips_that_fill_nothing_of_their_box(size):
+    given = {**INSIDE, "sizing": {"cells": 8000}}
+    file = source(box(0, 0, 0, *size))
+    made = {s.stage: s.report for s in run_to("volume", file, "part", given, MemoryStore())}
+    assert made["sizing"]["forecast"]["cells"] == pytest.approx(made["volume"]["cells"], rel=0.2)
