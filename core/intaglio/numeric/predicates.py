@@ -96,6 +96,13 @@ def orient3d(p, a, b, c, d):
         return -1
     if det < -bound:
         return 1
+    # a difference is zero only of equal numbers: points in a plane across an axis are told at once
+    if (
+        (ux == 0.0 and vx == 0.0 and wx == 0.0)
+        or (uy == 0.0 and vy == 0.0 and wy == 0.0)
+        or (uz == 0.0 and vz == 0.0 and wz == 0.0)
+    ):
+        return 0
     return _orient3d_exact(p, a, b, c, d)
 
 
