@@ -9,6 +9,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from intaglio.numeric.chunks import in_chunks
+
 _LEAF = 4
 
 
@@ -257,13 +259,11 @@ def _ray_triangle(p, i, j, k, ox, oy, oz, dx, dy, dz):
     return _dot(vx, vy, vz, qx, qy, qz) / det
 
 
-@njit(cache=True)
-def first_hits(tree, origins, directions, skip):
-    """Per ray the distance to the first triangle beyond `skip` (or inf), and its number."""
-    out = np.full(origins.shape[0], np.inf)
-    hit = np.full(origins.shape[0], -1, np.int64)
+@njit(cache=True, nogil=True)
+def _first_hits(tree, origins, directions, skip, out, hit, start, end):
+    """Distance and number of the first triangle that rays start..end meet, into out and hit."""
     stack = np.empty(96, np.int32)
-    for r in range(origins.shape[0]):
+    for r in range(start, end):
         o = origins[r]
         d = directions[r]
         best = np.inf
@@ -307,6 +307,23 @@ def first_hits(tree, origins, directions, skip):
                     best = x
                     hit[r] = t
         out[r] = best
+
+
+def first_hits(
+    tree: BoxTree,
+    origins: NDArray[np.float64],
+    directions: NDArray[np.float64],
+    skip: NDArray[np.float64],
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Per ray the distance (r,) to the first triangle beyond `skip` (r,), or inf, and its number
+    (r,), or -1."""
+    out = np.full(len(origins), np.inf)
+    hit = np.full(len(origins), -1, np.int64)
+    origins, directions = np.ascontiguousarray(origins), np.ascontiguousarray(directions)
+    in_chunks(
+        lambda start, end: _first_hits(tree, origins, directions, skip, out, hit, start, end),
+        len(origins),
+    )
     return out, hit
 
 

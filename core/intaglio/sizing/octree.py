@@ -12,6 +12,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from intaglio.numeric.chunks import in_chunks
+
 _MAX_LEVEL = 14
 
 
@@ -204,17 +206,18 @@ def size_at(field, x, y, z):
     return y0 * (1 - z) + y1 * z
 
 
-@njit(cache=True)
-def _sizes(field, points):
-    out = np.empty(points.shape[0])
-    for k in range(points.shape[0]):
+@njit(cache=True, nogil=True)
+def _sizes(field, points, out, start, end):
+    for k in range(start, end):
         out[k] = size_at(field, points[k, 0], points[k, 1], points[k, 2])
-    return out
 
 
 def sizes(field: SizeField, points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Edge lengths (n,) at points (n, 3)."""
-    return _sizes(field, np.ascontiguousarray(points, np.float64))
+    at = np.ascontiguousarray(points, np.float64)
+    out = np.empty(len(at))
+    in_chunks(lambda start, end: _sizes(field, at, out, start, end), len(at))
+    return out
 
 
 @njit(cache=True)

@@ -12,6 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.numeric.boxtree import BoxTree, box_tree, nearest
+from intaglio.numeric.chunks import in_chunks
 
 Floats = NDArray[np.float64]
 SHAPES = ("box", "cylinder", "sphere", "frustum", "shell")
@@ -41,19 +42,17 @@ class Region:
     triangles: NDArray[np.int32] | None = None
 
 
-@njit(cache=True)
-def _distances(tree, spots):
-    """Distance of each spot to the nearest triangle."""
-    out = np.empty(spots.shape[0])
+@njit(cache=True, nogil=True)
+def _distances(tree, spots, out, start, end):
+    """Distance of spots start..end to the nearest triangle, into out."""
     near = np.empty(3)
-    for k in range(spots.shape[0]):
+    for k in range(start, end):
         nearest(tree, 0, spots[k], near)
         out[k] = np.sqrt(
             (near[0] - spots[k, 0]) ** 2
             + (near[1] - spots[k, 1]) ** 2
             + (near[2] - spots[k, 2]) ** 2
         )
-    return out
 
 
 def distance(region: Region, spots: Floats, tree: BoxTree | None = None) -> Floats:
@@ -64,7 +63,9 @@ def distance(region: Region, spots: Floats, tree: BoxTree | None = None) -> Floa
         return np.linalg.norm(beyond, axis=1)
     if region.shape == "shell":
         tree = tree or _tree(region)
-        return np.maximum(_distances(tree, np.ascontiguousarray(spots)) - region.thickness, 0.0)
+        at, out = np.ascontiguousarray(spots), np.empty(len(spots))
+        in_chunks(lambda start, end: _distances(tree, at, out, start, end), len(at))
+        return np.maximum(out - region.thickness, 0.0)
     assert region.start is not None
     if region.shape == "sphere":
         return np.maximum(np.linalg.norm(spots - region.start, axis=1) - region.radius, 0.0)
