@@ -30,7 +30,7 @@ def test_a_part_of_the_set_becomes_a_good_mesh(name, where):
     assert volume["quality"]["smallest_dihedral"]["min"] >= 12
     assert volume["quality"]["equiangle_skewness"]["max"] <= 0.85
     assert surface["quality"]["smallest_angle"]["min"] >= 20
-    assert surface["rounds"] == 1
+    assert surface["rounds"] <= 2
     assert not [f for f in surface["findings"] + volume["findings"] if f["level"] == "error"]
     # chords cut off little of the true volume, and no more than the mean sagitta of the edges
     assert abs(surface["volume_error"]) < 4e-3
