@@ -35,8 +35,8 @@ def wake_offer(
         "shape": "box",
         "size": significant(min(size, settings.largest), 3),
         "easing": 0.0,
-        "low": [significant(x, 6) for x in low],
-        "high": [significant(x, 6) for x in high],
+        "low": [significant(x, 4) for x in low],
+        "high": [significant(x, 4) for x in high],
     }
     return [
         Finding(

@@ -36,7 +36,7 @@ export function SizingConsequences() {
           model.
         </p>
       )}
-      {state.settings && (
+      {state.settings && (seams > 0 || !walks) && (
         <button
           type="button"
           className="quiet mt-1 self-start px-1.5! py-0! text-[12px]"
