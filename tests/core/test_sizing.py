@@ -62,8 +62,8 @@ def test_bad_settings_name_their_blank(sizing, blank, tmp_path):
 
 def test_the_wake_is_on_offer_until_it_is_there(tmp_path):
     given = {"domain": {"where": "around", "along": "-y"}, "sizing": {"smallest": 1, "largest": 6}}
-    body = source(box(0, 0, 0, 3, 4, 2), tmp_path)
-    states, _ = run(body, "sizing", given)
+    part = source(box(0, 0, 0, 3, 4, 2), tmp_path)
+    states, _ = run(part, "sizing", given)
     report = states["sizing"].report
     found = next(f for f in report["findings"] if f["code"] == "wake")
     row = found["repairs"][0]["operation"]["rows"][0]
@@ -71,9 +71,9 @@ def test_the_wake_is_on_offer_until_it_is_there(tmp_path):
     assert row["low"] == pytest.approx([-0.75, -8.0, -0.75])
     assert row["high"] == pytest.approx([3.75, 2.0, 2.75])
     given["sizing"]["regions"] = [row]
-    states, _ = run(body, "sizing", given)
+    states, _ = run(part, "sizing", given)
     refined = states["sizing"].report
     assert not any(f["code"] == "wake" for f in refined["findings"])
     assert refined["forecast"]["cells"] > report["forecast"]["cells"]
-    inside = run(body, "sizing", {"domain": {"where": "as-is"}})[0]["sizing"].report
+    inside = run(part, "sizing", {"domain": {"where": "as-is"}})[0]["sizing"].report
     assert not any(f["code"] == "wake" for f in inside["findings"])

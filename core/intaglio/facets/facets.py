@@ -79,6 +79,19 @@ def edge_keys(pairs: Ints) -> NDArray[np.int64]:
     return (ends[:, 0] << 32) | ends[:, 1]
 
 
+def triangles_on(
+    triangles: Ints, edges: Ints
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """The triangles at edges (n, 2): a list, and for each edge where its own begin in it (n,) and
+    how many they are (n,)."""
+    key = edge_keys(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2))
+    order = np.argsort(key, kind="stable")
+    wanted = edge_keys(edges)
+    first = np.searchsorted(key[order], wanted, "left")
+    count = np.searchsorted(key[order], wanted, "right") - first
+    return order // 3, first, count
+
+
 def open_edges(triangles: Ints) -> Ints:
     """Edges (k, 2) that break a closed, consistently oriented surface."""
     edges, count, net = edge_uses(triangles)

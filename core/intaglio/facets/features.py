@@ -9,9 +9,9 @@ from intaglio.facets.edges import EdgeTable, chains, edge_table, pieces
 from intaglio.facets.facets import (
     Curves,
     Facets,
-    edge_keys,
     triangle_areas,
     triangle_normals,
+    triangles_on,
 )
 from intaglio.facets.part import FacetPart, Floats, Ints, free_name
 
@@ -289,15 +289,11 @@ def meshing_input(part: FacetPart) -> tuple[Facets, Curves]:
 def facet_turns(facets: Facets, curves: Curves) -> Floats:
     """Largest angle (curves,) in rad between the two triangles along each curve; π where other
     than two meet."""
-    ends = facets.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
-    key = edge_keys(ends)
-    order = np.argsort(key, kind="stable")
-    wanted = edge_keys(curves.edge_nodes)
-    first = np.searchsorted(key[order], wanted, "left")
-    two = np.searchsorted(key[order], wanted, "right") - first == 2
+    own, first, count = triangles_on(facets.triangles, curves.edge_nodes)
+    two = count == 2
     normal = triangle_normals(facets.points, facets.triangles)
-    turn = np.full(len(wanted), np.pi)
-    one, other = (normal[order[first[two] + k] // 3] for k in (0, 1))
+    turn = np.full(len(two), np.pi)
+    one, other = (normal[own[first[two] + k]] for k in (0, 1))
     cross = np.linalg.norm(np.cross(one, other), axis=1)
     turn[two] = np.arctan2(cross, np.einsum("ij,ij->i", one, other))
     out = np.zeros(len(curves.ends))

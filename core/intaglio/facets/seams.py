@@ -12,7 +12,13 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_areas, triangle_normals
+from intaglio.facets.facets import (
+    Curves,
+    Facets,
+    triangle_areas,
+    triangle_normals,
+    triangles_on,
+)
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -31,18 +37,12 @@ _OFF = 0.05
 def faces_beside(facets: Facets, curves: Curves) -> NDArray[np.int64]:
     """The two regions (curves, 2), lower number first, that meet all along each curve; -1 where
     not exactly two triangles of the same two regions meet."""
-    ends = facets.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
-    key, region = edge_keys(ends), np.repeat(facets.region, 3)
-    order = np.argsort(key, kind="stable")
-    wanted = edge_keys(curves.edge_nodes)
-    first = np.searchsorted(key[order], wanted, "left")
-    count = np.searchsorted(key[order], wanted, "right") - first
+    own, first, count = triangles_on(facets.triangles, curves.edge_nodes)
+    region = facets.region[own]
     out = np.full((len(curves.ends), 2), -1, np.int64)
     two = count == 2
-    pair = np.full((len(wanted), 2), -1, np.int64)
-    pair[two] = np.sort(
-        np.stack([region[order[first[two]]], region[order[first[two] + 1]]], axis=1), axis=1
-    )
+    pair = np.full((len(two), 2), -1, np.int64)
+    pair[two] = np.sort(np.stack([region[first[two]], region[first[two] + 1]], axis=1), axis=1)
     low = np.full(len(curves.ends), np.iinfo(np.int64).max)
     pair_key = np.where(two, (pair[:, 0] << 32) | pair[:, 1], -1)
     high = np.full(len(curves.ends), -1, np.int64)

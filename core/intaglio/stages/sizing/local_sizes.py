@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
-from intaglio.facets.facets import Curves, Facets, edge_keys
+from intaglio.facets.facets import Curves, Facets, triangles_on
 from intaglio.findings import Finding
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region, bounds
@@ -129,14 +129,9 @@ def _nothing(what: str) -> Finding:
 
 def _faces_beside(facets: Facets, curves: Curves) -> list[set[int]]:
     """The faces that meet in each curve."""
-    ends = facets.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2)
-    key, region = edge_keys(ends), np.repeat(facets.region, 3)
-    order = np.argsort(key, kind="stable")
-    wanted = edge_keys(curves.edge_nodes)
-    first = np.searchsorted(key[order], wanted, "left")
-    count = np.searchsorted(key[order], wanted, "right") - first
+    own, first, count = triangles_on(facets.triangles, curves.edge_nodes)
     at = np.repeat(first - np.cumsum(count) + count, count) + np.arange(count.sum())
-    pairs = np.column_stack([np.repeat(curves.edge_curve, count), region[order[at]]])
+    pairs = np.column_stack([np.repeat(curves.edge_curve, count), facets.region[own[at]]])
     out: list[set[int]] = [set() for _ in range(len(curves.ends))]
     for curve, face in np.unique(pairs, axis=0).tolist():
         out[curve].add(face)
