@@ -4,31 +4,40 @@ import numpy as np
 import pytest
 from scipy.spatial import Delaunay
 
-from intaglio.facets.collapsing import collapse_pass, may_collapse, mend_pass
+from intaglio.facets.collapsing import TURN, collapse_pass, may_collapse, mend_pass, thin_out_pass
 from intaglio.facets.facets import Curves, Facets, edge_uses, open_edges, triangle_areas
-from intaglio.facets.flipping import flip_pass
+from intaglio.facets.flipping import flip_far_pass, flip_pass
+from intaglio.facets.ordering import in_order
 from intaglio.facets.reference import arc_of, on_curve, reference
 from intaglio.facets.remesh import compact
 from intaglio.facets.smoothing import smooth_pass
 from intaglio.facets.splitting import NO_ROOM, split_pass
 from intaglio.facets.surface import (
     CORNER,
+    LAST_FLIP,
     MAX_STAR,
     ON_CURVE,
     ON_FACE,
     POINTS,
     TRIANGLES,
     Pull,
+    fan,
+    look_everywhere,
     make_surface,
+    neighbours,
+    split,
     star,
 )
 from intaglio.facets.triangles import (
+    FACING,
     length_in_field,
     normal_of,
     shape,
     square_length,
     turned_away,
 )
+from intaglio.numeric import chunks
+from intaglio.numeric.boxtree import beyond, box_tree, nearest
 from intaglio.sizing.octree import build_field
 
 SIDE = 4.0
@@ -226,6 +235,7 @@ def test_smoothing_raises_the_mean_shape_and_keeps_the_plane():
     even = _shapes(s).mean()
     rng = np.random.default_rng(4)
     s.points[inner, :2] += rng.uniform(-0.08, 0.08, (len(inner), 2))
+    look_everywhere(s)
     _sound(s)
     before = _shapes(s).mean()
     for k in range(6):
@@ -283,7 +293,9 @@ def test_a_collapse_that_would_fold_or_pinch_the_surface_is_refused():
 
     def may(t, e, gone, kept):
         n = star(s.tri, s.nbr, s.seen, s.at, s.tally, gone, rows)
-        return may_collapse(s, Pull(t, e, gone, kept), rows, n, other, ref.held, 1e9, 0.0)
+        return may_collapse(
+            s, Pull(t, e, gone, kept), rows, n, other, ref.held, 1e9, 0.0, TURN, FACING
+        )
 
     for t in range(int(s.tally[TRIANGLES])):
         _, b, c = (int(v) for v in s.tri[t])
@@ -325,8 +337,141 @@ def test_measures_of_known_triangles():
     assert square_length(p, 1, 4) == 5.0
     assert length_in_field(p, np.array([1.0, 3.0]), 0, 1) == pytest.approx(1.0)
     up = np.array([[0, 0, 1.0], [0, 0, 1.0], [0, 0, 0]])
-    assert not turned_away(up, 0, 1, 2, 0.0, 0.0, 2.0, 2.0)
-    assert turned_away(up, 0, 1, 2, 0.0, 0.0, -2.0, 2.0)
-    assert turned_away(up, 0, 1, 2, 2.0, 0.0, 0.1, 2.0025)
+    assert not turned_away(up, 0, 1, 2, 0.0, 0.0, 2.0, 2.0, FACING)
+    assert turned_away(up, 0, 1, 2, 0.0, 0.0, -2.0, 2.0, FACING)
+    assert turned_away(up, 0, 1, 2, 2.0, 0.0, 0.1, 2.0025, FACING)
     # a node without a normal does not judge
-    assert not turned_away(up, 2, 2, 2, 0.0, 0.0, -2.0, 2.0)
+    assert not turned_away(up, 2, 2, 2, 0.0, 0.0, -2.0, 2.0, FACING)
+
+
+def _tube(around=24, along=8, radius=1.0, length=2.0):
+    """The side of a cylinder, its two rims one closed curve each."""
+    angle = 2 * np.pi * np.arange(around) / around
+    ring = radius * np.column_stack([np.cos(angle), np.sin(angle)])
+    points = np.concatenate(
+        [np.column_stack([ring, np.full(around, z)]) for z in np.linspace(0, length, along + 1)]
+    )
+    k, j = np.meshgrid(np.arange(along), np.arange(around), indexing="ij")
+    a, b = (k * around + j).ravel(), (k * around + (j + 1) % around).ravel()
+    triangles = np.concatenate(
+        [np.column_stack([a, b, b + around]), np.column_stack([a, b + around, a + around])]
+    ).astype(np.int32)
+    lines, edges = [], []
+    for first in (0, along * around):
+        nodes = first + (np.arange(around + 1) % around)
+        lines.append(points[nodes])
+        edges.append(np.column_stack([nodes[:-1], nodes[1:]]))
+    step = 2 * radius * np.sin(np.pi / around)
+    arc = step * np.arange(around + 1)
+    curves = Curves(
+        np.array([0, around + 1, 2 * around + 2], np.int32),
+        np.concatenate(lines),
+        np.tile(arc, 2),
+        np.tile(arc, 2),
+        np.array([[0, 0], [along * around, along * around]], np.int32),
+        np.concatenate(edges).astype(np.int32),
+        np.repeat(np.arange(2, dtype=np.int32), around),
+        np.tile(np.column_stack([arc[:-1], arc[1:]]), (2, 1)),
+    )
+    flat = np.zeros(len(points))
+    return Facets(points, triangles, np.zeros(len(triangles), np.int32), flat + 1 / radius), curves
+
+
+def _tube_prepared(h):
+    facets, curves = _tube()
+    low, high = facets.points.min(axis=0), facets.points.max(axis=0)
+    field = build_field(np.array([low, high]), np.array([h, h]), h, 1.2, low, high)
+    s = make_surface(facets, curves, 20_000)
+    s.size[: len(facets.points)] = h
+    return s, reference(facets, curves, field, np.zeros(2, bool))
+
+
+def _radii(s):
+    """Distance from the axis of the middles of all edges: how far the facets are cut across."""
+    edges = edge_uses(_rows(s))[0]
+    middle = s.points[edges].mean(axis=1)
+    return np.linalg.norm(middle[:, :2], axis=1)
+
+
+def test_thinning_out_takes_nodes_from_a_bent_face_without_cutting_across_it():
+    s, ref = _tube_prepared(0.5)
+    before, nodes = len(_rows(s)), int((s.kind[: s.tally[POINTS]] == ON_CURVE).sum())
+    least = _radii(s).min()
+    # far below any edge that these limits allow: only what bends may hold nodes back
+    for _ in range(6):
+        thin_out_pass(s, ref.held, 4.0, 8.0)
+        flip_far_pass(s, ref.flat)
+    rows = _rows(s)
+    assert len(rows) < before / 3
+    # all nodes of the rims stay, and chords span hardly more than two of the 24 pieces around
+    assert (s.kind[np.unique(rows)] != ON_FACE).sum() == nodes + 2
+    assert _radii(s).min() > np.cos(np.radians(30)) > np.cos(np.radians(45))
+    assert least == pytest.approx(np.cos(np.pi / 24))
+
+
+def test_passes_look_only_at_what_changed_since_the_last_of_their_kind():
+    s, ref, _ = _even()
+    while split_pass(s, ref, 1.38) or flip_pass(s):
+        pass
+    flip_pass(s)
+    look_everywhere(s)
+    # a full look finds nothing that the passes between had not looked at
+    assert flip_pass(s) == 0 and split_pass(s, ref, 1.38) == 0
+    last = int(s.tally[LAST_FLIP])
+    quiet = s.changed[: s.tally[TRIANGLES]] < last
+    assert quiet.all()
+    # one edge split: its triangles and those that the pass then turns are all that changed
+    t = int(np.flatnonzero(s.tri[: s.tally[TRIANGLES], 0] >= 0)[0])
+    e = next(e for e in range(3) if s.curve[t, e] < 0)
+    a, b = s.tri[t, (e + 1) % 3], s.tri[t, (e + 2) % 3]
+    x, y, z = 0.5 * (s.points[a] + s.points[b])
+    split(s, t, e, x, y, z, ON_FACE, 0, 0.0, 0.4)
+    m = int(s.tally[TRIANGLES])
+    assert (s.changed[:m] >= last).sum() == 4
+
+
+def test_order_renumbers_and_changes_nothing_else():
+    s, ref, _ = _even()
+    before, areas = compact(s), triangle_areas(s.points, _rows(s))
+    ends = s.points[ref.ends]
+    s, ref = in_order(s, ref)
+    assert np.sort(triangle_areas(s.points, _rows(s))) == pytest.approx(np.sort(areas))
+    assert (s.points[ref.ends] == ends).all() and len(_rows(s)) == s.tally[TRIANGLES]
+    after = compact(s)
+    assert {tuple(p) for p in after.points} == {tuple(p) for p in before.points}
+    # neighbours lead back to each other, and triangles follow their nodes
+    assert (neighbours(s.tri[: s.tally[TRIANGLES]]) == s.nbr[: s.tally[TRIANGLES]]).all()
+    assert (np.diff(_rows(s).min(axis=1)) >= 0).all()
+    rows, walked = np.empty(MAX_STAR, np.int32), np.empty(MAX_STAR, np.int32)
+    for v in np.flatnonzero(s.kind[: s.tally[POINTS]] == ON_FACE):
+        n = star(s.tri, s.nbr, s.seen, s.at, s.tally, v, rows)
+        assert fan(s.tri, s.nbr, s.at, v, walked) == n
+        assert set(rows[:n]) == set(walked[:n])
+
+
+@pytest.mark.parametrize("processors", [1, 2, 5])
+def test_smoothing_gives_the_same_on_any_number_of_processors(monkeypatch, processors):
+    made = []
+    for count in (1, processors):
+        monkeypatch.setattr(chunks.os, "sched_getaffinity", lambda _, n=count: set(range(n)))
+        monkeypatch.setattr(chunks, "_FEW", 10)
+        s, ref, _ = _even(0.1)
+        s, ref = in_order(s, ref)
+        look_everywhere(s)
+        for k in range(4):
+            smooth_pass(s, ref, k == 3)
+        made.append(s.points[: s.tally[POINTS]].copy())
+    assert (made[0] == made[1]).all()
+
+
+def test_what_is_beyond_a_limit_agrees_with_distances():
+    facets, _ = _tube()
+    tree = box_tree(facets.points, facets.triangles)
+    spots = np.random.default_rng(4).uniform(-2, 3, (30_000, 3))
+    out = np.empty(3)
+    near = np.array([np.linalg.norm(out - p) if nearest(tree, 0, p, out) >= 0 else np.inf
+                     for p in spots[:3000]])  # fmt: skip
+    limit = np.random.default_rng(5).uniform(0, 2, len(spots))
+    far = beyond(tree, spots, limit)
+    assert (far[:3000] == (near > limit[:3000])).all()
+    assert 0.1 < far.mean() < 0.9

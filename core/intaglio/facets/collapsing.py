@@ -5,15 +5,20 @@ from numba import njit
 
 from intaglio.facets.surface import (
     CORNER,
+    LAST_COLLAPSE,
     MAX_STAR,
     ON_CURVE,
+    ON_FACE,
     STAMP,
     TRIANGLES,
     Pull,
+    begin,
     collapse,
     star,
 )
 from intaglio.facets.triangles import (
+    FACING,
+    leans,
     length_in_field,
     normal_of,
     shape,
@@ -25,7 +30,10 @@ from intaglio.numeric.inlining import inlined
 # a collapse may leave no triangle worse than this that was better before
 _SHAPELY = 0.3
 # cosine of the angle by which a triangle may turn in a collapse (45°)
-_TURN = 0.7
+TURN = 0.7
+# ... and by which, while the facets are far finer than the sizes asked for, it may turn and lean
+# away from the facets at its nodes: what is bent stays as it is (14°)
+_HARDLY = 0.97
 # triangles under this shape are thin: their shortest edge goes at the end
 _THIN = 0.5
 # an edge that mending makes may be so long in the field
@@ -78,7 +86,7 @@ def _stays_a_surface(s, pull, rows, n, other, m):
 
 
 @inlined
-def _shapes_allow(s, pull, rows, n, long, shapely):
+def _shapes_allow(s, pull, rows, n, long, shapely, turn, facing):
     """Whether no triangle that stays turns over, grows too long, or gets too thin."""
     p, tri, size, curves = s.points, s.tri, s.size, s.curve
     gone = pull.gone
@@ -106,17 +114,21 @@ def _shapes_allow(s, pull, rows, n, long, shapely):
         new = np.sqrt(nx * nx + ny * ny + nz * nz)
         if new == 0.0:
             return False
-        if old > 0.0 and ox * nx + oy * ny + oz * nz < _TURN * old * new:
+        if old > 0.0 and ox * nx + oy * ny + oz * nz < turn * old * new:
             return False
-        if turned_away(s.normal, kept, v, w, nx, ny, nz, new):
+        if turned_away(s.normal, kept, v, w, nx, ny, nz, new, facing):
+            return False
+        if leans(s.normal, gone, nx, ny, nz, facing * new):
             return False
     return after > shapely or after >= before
 
 
 @njit(cache=True)
-def may_collapse(s, pull, rows, n, other, held, long, shapely):
+def may_collapse(s, pull, rows, n, other, held, long, shapely, turn, facing):
     """Whether a pull keeps topology, features, orientation and lengths under `long` in the field,
     and leaves no triangle of a shape below `shapely` that was better before.
+
+    turn: least cosine between a triangle before and after; facing: between it and the facets.
 
     rows[:n] are the triangles of the node that goes, other (MAX_STAR,) is scratch.
     """
@@ -125,7 +137,7 @@ def may_collapse(s, pull, rows, n, other, held, long, shapely):
     m = star(s.tri, s.nbr, s.seen, s.at, s.tally, pull.kept, other)
     if m < 0 or not _stays_a_surface(s, pull, rows, n, other, m):
         return False
-    return _shapes_allow(s, pull, rows, n, long, shapely)
+    return _shapes_allow(s, pull, rows, n, long, shapely, turn, facing)
 
 
 @njit(cache=True)
@@ -136,7 +148,7 @@ def _collapse_either(s, t, e, rows, other, held, long):
     for turn in range(2):
         pull = Pull(t, e, a, b) if turn == 0 else Pull(t, e, b, a)
         n = star(s.tri, s.nbr, s.seen, s.at, s.tally, pull.gone, rows)
-        if n > 0 and may_collapse(s, pull, rows, n, other, held, long, _SHAPELY):
+        if n > 0 and may_collapse(s, pull, rows, n, other, held, long, _SHAPELY, TURN, FACING):
             collapse(s, pull, rows, n)
             return True
     return False
@@ -149,15 +161,49 @@ def collapse_pass(s, held, limit, long):
     rows = np.empty(MAX_STAR, np.int32)
     other = np.empty(MAX_STAR, np.int32)
     made = 0
+    since = begin(s, LAST_COLLAPSE)
     for t in range(s.tally[TRIANGLES]):
         for e in range(3):
             if tri[t, 0] < 0:
                 break
+            # a neighbour's change may allow what was not allowed before
+            if s.stirred[tri[t, (e + 1) % 3]] < since and s.stirred[tri[t, (e + 2) % 3]] < since:
+                continue
             a = tri[t, (e + 1) % 3]
             b = tri[t, (e + 2) % 3]
             if length_in_field(s.points, s.size, a, b) >= limit:
                 continue
             if _collapse_either(s, t, e, rows, other, held, long):
+                made += 1
+    return made
+
+
+@njit(cache=True)
+def thin_out_pass(s, held, limit, long):
+    """Pull nodes on faces along edges shorter than `limit` in the field where that bends nothing.
+
+    Nodes on curves stay. How many went.
+    """
+    tri = s.tri
+    rows = np.empty(MAX_STAR, np.int32)
+    other = np.empty(MAX_STAR, np.int32)
+    made = 0
+    for t in range(s.tally[TRIANGLES]):
+        for k in range(6):
+            if tri[t, 0] < 0:
+                break
+            e = k // 2
+            a = tri[t, (e + 1) % 3]
+            b = tri[t, (e + 2) % 3]
+            gone = a if k % 2 == 0 else b
+            if s.kind[gone] != ON_FACE or length_in_field(s.points, s.size, a, b) >= limit:
+                continue
+            pull = Pull(t, e, gone, b if k % 2 == 0 else a)
+            n = star(s.tri, s.nbr, s.seen, s.at, s.tally, gone, rows)
+            if n > 0 and may_collapse(
+                s, pull, rows, n, other, held, long, _SHAPELY, _HARDLY, _HARDLY
+            ):
+                collapse(s, pull, rows, n)
                 made += 1
     return made
 

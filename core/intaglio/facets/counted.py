@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.collapsing import may_collapse
+from intaglio.facets.collapsing import TURN, may_collapse
 from intaglio.facets.facets import Curves
 from intaglio.facets.reference import on_curve
 from intaglio.facets.surface import (
@@ -19,6 +19,7 @@ from intaglio.facets.surface import (
     split,
     star,
 )
+from intaglio.facets.triangles import FACING
 
 # while counted edges are set, no length is too long and no shape too thin
 _ANY_LENGTH = 1e9
@@ -67,7 +68,9 @@ def place_counted(
                     gone, kept = line[k][1], line[to][1]
                     pull = Pull(*_edge_between(s, gone, kept, c), gone, kept)
                     n = star(s.tri, s.nbr, s.seen, s.at, s.tally, gone, rows)
-                    if may_collapse(s, pull, rows, n, other, none, _ANY_LENGTH, _ANY_SHAPE):
+                    if may_collapse(
+                        s, pull, rows, n, other, none, _ANY_LENGTH, _ANY_SHAPE, TURN, FACING
+                    ):
                         collapse(s, pull, rows, n)
                         done = True
                         break

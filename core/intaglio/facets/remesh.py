@@ -12,10 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.collapsing import collapse_pass, mend_pass
+from intaglio.facets.collapsing import collapse_pass, mend_pass, thin_out_pass
 from intaglio.facets.counted import place_counted
 from intaglio.facets.facets import Curves, Facets, triangle_areas
-from intaglio.facets.flipping import flip_pass
+from intaglio.facets.flipping import flip_far_pass, flip_pass
+from intaglio.facets.ordering import in_order, packed
 from intaglio.facets.reference import Reference, reference
 from intaglio.facets.smoothing import smooth_pass
 from intaglio.facets.splitting import NO_ROOM, split_pass
@@ -23,6 +24,7 @@ from intaglio.facets.surface import (
     POINTS,
     TRIANGLES,
     Surface,
+    look_everywhere,
     make_surface,
     roomier,
 )
@@ -34,6 +36,10 @@ _LONG = 1.38
 _SHORT = 0.70
 # a coarse reference is first brought near its sizes in halves
 _FIRST_LIMITS = (16.0, 8.0, 4.0, 2.0, _LONG)
+# on the way there nodes on faces go that stand closer than this share of the limit
+_HALF = 0.5
+# halvings at one limit: more than the longest edge over the shortest can ask for
+_ROUNDS = 64
 # the last passes move nodes and mend, but collapse no more
 _SETTLING = 3
 # smoothings per pass, the last of which puts nodes back onto the facets
@@ -106,11 +112,18 @@ def remesh(
     s.size[: int(s.tally[POINTS])] = sizes(field, facets.points)
     ref = reference(facets, curves, field, place_counted(s, curves, counted or {}))
     for limit in _FIRST_LIMITS:
+        look_everywhere(s)
         s = _split_down(s, ref, limit, most)
         # long thin facets are split far too often: drop what is short at once
+        if limit > _LONG:
+            thin_out_pass(s, ref.held, _HALF * limit, limit)
         collapse_pass(s, ref.held, _SHORT, _LONG)
-        flip_pass(s)
-        s = _packed(s)
+        if limit > _LONG:
+            flip_far_pass(s, ref.flat)
+        else:
+            flip_pass(s)
+        s = packed(s)
+    s, ref = in_order(s, ref)
     for step in range(passes):
         if step > 0:
             s = _split_down(s, ref, _LONG, most)
@@ -124,14 +137,14 @@ def remesh(
             flip_pass(s)
         if last:
             mend_pass(s, ref.held)
-        s = _packed(s)
+        s = packed(s)
         progress((step + 1) / passes)
     return compact(s)
 
 
 def _split_down(s: Surface, ref: Reference, limit: float, most: int) -> Surface:
     """Split until no edge is longer than `limit` in the field, in more room where it is needed."""
-    while True:
+    for _ in range(_ROUNDS):
         made = split_pass(s, ref, limit)
         if made == NO_ROOM:
             if len(s.tri) > most:
@@ -140,26 +153,10 @@ def _split_down(s: Surface, ref: Reference, limit: float, most: int) -> Surface:
                     f"The sizes ask for more than {most:,} triangles. Raise the smallest edge.",
                 )
             s = roomier(s)
-        flip_pass(s)
+        if limit > _LONG:
+            flip_far_pass(s, ref.flat)
+        else:
+            flip_pass(s)
         if made == 0:
-            return s
-
-
-def _packed(s: Surface) -> Surface:
-    """Drop the rows of triangles that are gone; nodes keep their numbers."""
-    m = int(s.tally[TRIANGLES])
-    alive = np.flatnonzero(s.tri[:m, 0] >= 0)
-    number = np.full(m, -1, np.int32)
-    number[alive] = np.arange(len(alive), dtype=np.int32)
-    k = len(alive)
-    nbr = s.nbr[alive]
-    s.nbr[:k] = 4 * number[nbr >> 2] + (nbr & 3)
-    s.tri[:k] = s.tri[alive]
-    s.region[:k] = s.region[alive]
-    s.curve[:k] = s.curve[alive]
-    s.tri[k:m] = -1
-    s.curve[k:m] = -1
-    s.seen[:m] = 0
-    s.tally[TRIANGLES] = k
-    s.at[s.tri[:k].ravel()] = np.repeat(np.arange(k, dtype=np.int32), 3)
+            break
     return s

@@ -3,10 +3,22 @@
 import numpy as np
 from numba import njit
 
-from intaglio.facets.reference import arc_of, on_curve
-from intaglio.facets.surface import CORNER, MAX_STAR, ON_CURVE, POINTS, star
-from intaglio.facets.triangles import normal_of, shape, turned_away
+from intaglio.facets.reference import Reference, arc_of, on_curve
+from intaglio.facets.surface import (
+    CORNER,
+    LAST_SMOOTH,
+    MAX_STAR,
+    ON_CURVE,
+    POINTS,
+    Surface,
+    begin,
+    fan,
+    star,
+    touch,
+)
+from intaglio.facets.triangles import FACING, normal_of, shape, turned_away
 from intaglio.numeric.boxtree import nearest
+from intaglio.numeric.chunks import in_blocks
 from intaglio.numeric.inlining import inlined
 from intaglio.sizing.octree import size_at
 
@@ -16,6 +28,10 @@ _GOOD = 0.7
 # cosine of the angle by which a triangle may turn in a move (60°)
 _TURN = 0.5
 _NO_FACET = -1
+# nodes are smoothed in so many blocks
+_BLOCKS = 8
+# a node that moves by less than this share of the size does not stir its neighbours
+_STILL = 0.01
 
 
 @inlined
@@ -114,7 +130,7 @@ def _still_sound(p, tri, facing, rows, n, normals, was):
         dot = nx * normals[k, 0] + ny * normals[k, 1] + nz * normals[k, 2]
         if new == 0.0 or (old > 0.0 and dot < _TURN * old * new):
             return False
-        if turned_away(facing, a, b, c, nx, ny, nz, new):
+        if turned_away(facing, a, b, c, nx, ny, nz, new, FACING):
             return False
     return True
 
@@ -145,44 +161,96 @@ def _try_move(s, v, spot, rows, n, normals):
     return False
 
 
-@njit(cache=True)
-def smooth_pass(s, ref, project):
-    """Move nodes towards equal triangles in the size field; project: also onto the facets."""
+@inlined
+def _smooth(s, ref, v, rows, n, project, spot, aim, normals):
+    """Move one node with the triangles rows[:n]; whether it moved."""
+    arc = 0.0
+    facet = _NO_FACET
+    if s.kind[v] == ON_CURVE:
+        found, arc = _place_on_curve(s, ref, v, rows, n, spot)
+        if not found:
+            return False
+    else:
+        found, mx, my, mz = _centre_of_star(s.points, s.tri, s.size, rows, n, aim)
+        if not found:
+            return False
+        if ref.flat[s.owner[v]]:
+            for i in range(3):
+                spot[i] = aim[i]
+        elif project:
+            facet = nearest(ref.tree, s.owner[v], aim, spot)
+            if facet < 0:
+                return False
+        elif not _along_surface(s.points, v, aim, mx, my, mz, spot):
+            return False
+    way = 0.0
+    for i in range(3):
+        way += (spot[i] - s.points[v, i]) ** 2
+    if not _try_move(s, v, spot, rows, n, normals):
+        return False
+    if way > (_STILL * s.size[v]) ** 2:
+        for k in range(n):
+            touch(s, rows[k])
+    if facet != _NO_FACET:
+        for i in range(3):
+            s.normal[v, i] = ref.facing[facet, i]
+    s.arc[v] = arc
+    s.size[v] = size_at(ref.field, spot[0], spot[1], spot[2])
+    return True
+
+
+@njit(cache=True, nogil=True)
+def _smooth_within(s, ref, project, since, late, start, end):
+    """Smooth the nodes on faces of start..end whose neighbours are of start..end as well; mark the
+    others late."""
     rows = np.empty(MAX_STAR, np.int32)
     normals = np.empty((MAX_STAR, 3))
     spot = np.empty(3)
     aim = np.empty(3)
-    moved = 0
-    for v in range(s.tally[POINTS]):
+    for v in range(start, end):
+        late[v] = False
         kind = s.kind[v]
-        if s.at[v] < 0 or kind == CORNER or (kind == ON_CURVE and ref.held[s.owner[v]]):
+        if s.at[v] < 0 or s.stirred[v] < since or kind == CORNER:
             continue
-        n = star(s.tri, s.nbr, s.seen, s.at, s.tally, v, rows)
-        if n < 0:
-            continue
-        arc = 0.0
-        facet = _NO_FACET
         if kind == ON_CURVE:
-            found, arc = _place_on_curve(s, ref, v, rows, n, spot)
-            if not found:
-                continue
+            late[v] = not ref.held[s.owner[v]]
+            continue
+        n = fan(s.tri, s.nbr, s.at, v, rows)
+        within = n > 0
+        for k in range(n):
+            for i in range(3):
+                within = within and start <= s.tri[rows[k], i] < end
+        if within:
+            _smooth(s, ref, v, rows, n, project, spot, aim, normals)
         else:
-            found, mx, my, mz = _centre_of_star(s.points, s.tri, s.size, rows, n, aim)
-            if not found:
-                continue
-            if ref.flat[s.owner[v]]:
-                spot[:] = aim
-            elif project:
-                facet = nearest(ref.tree, s.owner[v], aim, spot)
-                if facet < 0:
-                    continue
-            elif not _along_surface(s.points, v, aim, mx, my, mz, spot):
-                continue
-        if _try_move(s, v, spot, rows, n, normals):
-            if facet != _NO_FACET:
-                for i in range(3):
-                    s.normal[v, i] = ref.facing[facet, i]
-            s.arc[v] = arc
-            s.size[v] = size_at(ref.field, spot[0], spot[1], spot[2])
-            moved += 1
-    return moved
+            late[v] = True
+
+
+@njit(cache=True)
+def _smooth_late(s, ref, project, late):
+    """Smooth the nodes that are marked late."""
+    rows = np.empty(MAX_STAR, np.int32)
+    normals = np.empty((MAX_STAR, 3))
+    spot = np.empty(3)
+    aim = np.empty(3)
+    for v in range(late.size):
+        if late[v]:
+            n = star(s.tri, s.nbr, s.seen, s.at, s.tally, v, rows)
+            if n > 0:
+                _smooth(s, ref, v, rows, n, project, spot, aim, normals)
+
+
+def smooth_pass(s: Surface, ref: Reference, project: bool) -> None:
+    """Move nodes towards equal triangles in the size field; project: also onto the facets.
+
+    Blocks of nodes, apart from those at their borders, are worked on at once; which blocks depends
+    on the mesh alone, and so does the result.
+    """
+    n = int(s.tally[POINTS])
+    since = begin(s, LAST_SMOOTH)
+    late = np.empty(n, np.bool_)
+    in_blocks(
+        lambda start, end: _smooth_within(s, ref, project, since, late, start, end),
+        [n * k // _BLOCKS for k in range(_BLOCKS + 1)],
+    )
+    _smooth_late(s, ref, project, late)

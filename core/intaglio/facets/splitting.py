@@ -4,7 +4,15 @@ import numpy as np
 from numba import njit
 
 from intaglio.facets.reference import arc_of, on_curve
-from intaglio.facets.surface import ON_CURVE, ON_FACE, POINTS, TRIANGLES, split
+from intaglio.facets.surface import (
+    LAST_SPLIT,
+    ON_CURVE,
+    ON_FACE,
+    POINTS,
+    TRIANGLES,
+    begin,
+    split,
+)
 from intaglio.facets.triangles import length_in_field, square_length
 from intaglio.numeric.boxtree import nearest
 from intaglio.numeric.inlining import inlined
@@ -67,7 +75,10 @@ def split_pass(s, ref, limit):
     spot = np.empty(3)
     middle = np.empty(3)
     made = 0
+    since = begin(s, LAST_SPLIT)
     for t in range(s.tally[TRIANGLES]):
+        if s.changed[t] < since:
+            continue
         for e in range(3):
             if tri[t, 0] < 0:
                 break
@@ -80,6 +91,8 @@ def split_pass(s, ref, limit):
             if (c >= 0 and ref.held[c]) or not _is_longest(p, a, b, tri[t, e]):
                 continue
             if s.tally[POINTS] + 1 >= p.shape[0] or s.tally[TRIANGLES] + _ROOM >= tri.shape[0]:
+                # what is left is looked at again
+                s.tally[LAST_SPLIT] = since
                 return NO_ROOM
             if c >= 0:
                 _split_on_curve(s, ref, t, e, c, spot)

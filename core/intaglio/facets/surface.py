@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_normals
+from intaglio.numeric.inlining import inlined
 
 CORNER = 0
 ON_CURVE = 1
@@ -29,6 +30,12 @@ _MAX_AROUND = 16
 TRIANGLES = 0
 POINTS = 1
 STAMP = 2
+# passes are counted; then the number of the last pass of each kind
+PASSES = 3
+LAST_SPLIT = 4
+LAST_COLLAPSE = 5
+LAST_FLIP = 6
+LAST_SMOOTH = 7
 
 
 class Pull(NamedTuple):
@@ -56,6 +63,8 @@ class Surface(NamedTuple):
     seen: NDArray[np.int32]  # (m,) stamp of the last visit to a triangle
     normal: NDArray[np.float64]  # (n, 3) of the facets at a node on a face, else 0
     near: NDArray[np.int32]  # (n,) stamp of the last visit to a node
+    changed: NDArray[np.int32]  # (m,) the last pass that changed a triangle or moved its nodes
+    stirred: NDArray[np.int32]  # (n,) the last pass that moved a node or changed beside it
     tally: NDArray[np.int64]
 
 
@@ -154,7 +163,9 @@ def make_surface(facets: Facets, curves: Curves, capacity: int) -> Surface:
         np.zeros(capacity * 2, np.int32),
         _node_normals(facets, kind, capacity),
         np.zeros(capacity, np.int32),
-        np.array([m, n, 0], np.int64),
+        np.zeros(capacity * 2, np.int32),
+        np.zeros(capacity, np.int32),
+        np.array([m, n, 0, 0, 0, 0, 0, 0], np.int64),
     )
 
 
@@ -190,6 +201,20 @@ def _interior(facets: Facets) -> NDArray[np.bool_]:
     return low == high
 
 
+def look_everywhere(s: Surface) -> None:
+    """Let the next pass of each kind look at every triangle and node again."""
+    s.tally[LAST_SPLIT:] = 0
+
+
+@njit(cache=True)
+def begin(s, kind):
+    """Count a pass of a kind. What was changed in the returned pass or later is to be looked at."""
+    since = s.tally[kind]
+    s.tally[PASSES] += 1
+    s.tally[kind] = s.tally[PASSES]
+    return since
+
+
 @njit(cache=True)
 def star(tri, nbr, seen, at, tally, v, out):
     """Triangles at node v into out; their number, or -1 if they are too many."""
@@ -216,6 +241,22 @@ def star(tri, nbr, seen, at, tally, v, out):
                     n += 1
                 code = nbr[u, code & 3]
     return n
+
+
+@njit(cache=True)
+def fan(tri, nbr, at, v, out):
+    """Triangles at a node inside a face, one beside the other, into out; their number, or -1 if
+    they are too many. Leaves no stamps, so that several threads may ask."""
+    t = at[v]
+    n = 0
+    while n < out.size:
+        out[n] = t
+        n += 1
+        i = 0 if tri[t, 0] == v else 1 if tri[t, 1] == v else 2
+        t = nbr[t, (i + 1) % 3] >> 2
+        if t == at[v]:
+            return n
+    return -1
 
 
 @njit(cache=True)
@@ -259,6 +300,15 @@ def _ring(nbr, codes, n):
     for k in range(n):
         code = codes[k]
         nbr[code >> 2, code & 3] = codes[(k + 1) % n]
+
+
+@inlined
+def touch(s, t):
+    """Triangle t is not what it was."""
+    now = s.tally[PASSES]
+    s.changed[t] = now
+    for i in range(3):
+        s.stirred[s.tri[t, i]] = now
 
 
 @njit(cache=True)
@@ -313,6 +363,8 @@ def split(s, t, e, x, y, z, kind, owner, arc, size):
         s.at[c] = new
         s.at[d] = u
         s.at[v] = u
+        touch(s, u)
+        touch(s, new)
     _ring(nbr, one, n)
     _ring(nbr, two, n)
     return v
@@ -360,6 +412,8 @@ def flip(s, t, e):
     s.at[b] = t
     s.at[d] = t
     s.at[c] = u
+    touch(s, t)
+    touch(s, u)
 
 
 @njit(cache=True)
@@ -380,6 +434,7 @@ def collapse(s, pull, rows, n):
         for i in range(3):
             if tri[r, i] == gone:
                 tri[r, i] = kept
+        touch(s, r)
     for k in range(m):
         u = codes[k] >> 2
         tri[u, 0] = -2 - tri[u, 0]

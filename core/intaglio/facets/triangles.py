@@ -6,7 +6,7 @@ from numba import njit
 # makes the shape 1 for the equilateral triangle: 4√3 over twice the area
 _EQUILATERAL = 2.0 * float(np.sqrt(3.0))
 # cosine of the angle by which a triangle may lean away from the facets at one of its nodes (78°)
-_FACING = 0.2
+FACING = 0.2
 
 
 @njit(cache=True)
@@ -55,12 +55,21 @@ def length_in_field(p, size, a, b):
 
 
 @njit(cache=True)
-def turned_away(normal, a, b, c, nx, ny, nz, length):
-    """Whether a triangle's normal of this length looks away from the facets at one of its nodes."""
-    least = _FACING * length
-    for i in range(3):
-        v = a if i == 0 else b if i == 1 else c
-        dot = nx * normal[v, 0] + ny * normal[v, 1] + nz * normal[v, 2]
-        if dot < least and (normal[v, 0] != 0.0 or normal[v, 1] != 0.0 or normal[v, 2] != 0.0):
-            return True
-    return False
+def turned_away(normal, a, b, c, nx, ny, nz, length, facing):
+    """Whether a triangle's normal of this length looks away from the facets at one of its nodes.
+
+    facing: the least cosine between them.
+    """
+    least = facing * length
+    return (
+        leans(normal, a, nx, ny, nz, least)
+        or leans(normal, b, nx, ny, nz, least)
+        or leans(normal, c, nx, ny, nz, least)
+    )
+
+
+@njit(cache=True)
+def leans(normal, v, nx, ny, nz, least):
+    """Whether n has less than `least` along the facets' normal at node v, where it has one."""
+    dot = nx * normal[v, 0] + ny * normal[v, 1] + nz * normal[v, 2]
+    return dot < least and (normal[v, 0] != 0.0 or normal[v, 1] != 0.0 or normal[v, 2] != 0.0)

@@ -229,6 +229,55 @@ def nearest(tree, group, p, out):
     return found
 
 
+@njit(cache=True, nogil=True)
+def _beyond(tree, spots, limit, out, start, end):
+    stack = np.empty(96, np.int32)
+    for r in range(start, end):
+        px = spots[r, 0]
+        py = spots[r, 1]
+        pz = spots[r, 2]
+        square = limit[r] * limit[r]
+        out[r] = True
+        stack[0] = tree.root[0]
+        top = 1
+        while top > 0 and out[r]:
+            top -= 1
+            k = stack[top]
+            if k < 0 or _box_distance(tree.box, k, px, py, pz) > square:
+                continue
+            left = tree.child[k, 0]
+            if left < 0:
+                for j in range(tree.child[k, 2], tree.child[k, 3]):
+                    t = tree.triangles[tree.items[j]]
+                    x, y, z = nearest_on_triangle(tree.points, t[0], t[1], t[2], px, py, pz)
+                    if (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2 <= square:
+                        out[r] = False
+                        break
+                continue
+            right = tree.child[k, 1]
+            # the nearer one is looked at first
+            if _box_distance(tree.box, left, px, py, pz) < _box_distance(
+                tree.box, right, px, py, pz
+            ):
+                left, right = right, left
+            stack[top] = left
+            stack[top + 1] = right
+            top += 2
+
+
+def beyond(
+    tree: BoxTree, spots: NDArray[np.float64], limit: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """Whether spots (n, 3) are farther than limit (n,) from all triangles of a tree's first group.
+
+    Quicker than distances: the search ends at the first triangle within the limit.
+    """
+    out = np.empty(len(spots), np.bool_)
+    at, far = np.ascontiguousarray(spots), np.ascontiguousarray(limit)
+    in_chunks(lambda start, end: _beyond(tree, at, far, out, start, end), len(out))
+    return out
+
+
 @njit(cache=True)
 def _ray_triangle(p, i, j, k, ox, oy, oz, dx, dy, dz):
     """Distance to a triangle along a ray, or -1 (Möller & Trumbore 1997)."""

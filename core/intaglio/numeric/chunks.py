@@ -9,6 +9,21 @@ from itertools import pairwise
 _FEW = 20_000
 
 
+def in_blocks(work: Callable[[int, int], object], bounds: list[int]) -> None:
+    """Call work(start, end) for each pair of successive bounds, several at once.
+
+    For work whose result depends on the bounds, which must not follow from the processors then.
+    """
+    threads = min(len(os.sched_getaffinity(0)), len(bounds) - 1)
+    if threads < 2 or bounds[-1] < _FEW:
+        for a, b in pairwise(bounds):
+            work(a, b)
+        return
+    with ThreadPoolExecutor(threads) as pool:
+        for done in [pool.submit(work, a, b) for a, b in pairwise(bounds)]:
+            done.result()
+
+
 def in_chunks(work: Callable[[int, int], object], items: int) -> None:
     """Call work(start, end) for ranges that cover 0..items. The work must release the interpreter
     lock (nogil) and write to places of its own."""
@@ -18,7 +33,4 @@ def in_chunks(work: Callable[[int, int], object], items: int) -> None:
         return
     # several ranges per thread, so that an uneven load evens out
     parts = 4 * threads
-    bounds = [items * k // parts for k in range(parts + 1)]
-    with ThreadPoolExecutor(threads) as pool:
-        for done in [pool.submit(work, a, b) for a, b in pairwise(bounds)]:
-            done.result()
+    in_blocks(work, [items * k // parts for k in range(parts + 1)])

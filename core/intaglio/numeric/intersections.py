@@ -5,6 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.numeric.boxtree import box_tree
+from intaglio.numeric.chunks import in_chunks
 from intaglio.numeric.predicates import orient3d
 
 # how two triangles meet
@@ -107,15 +108,16 @@ def _overlies(p, t, a, b):
     return True
 
 
-@njit(cache=True)
-def _crossing(tree, low, high, flat, out):
-    """Pairs that meet and how, into out (k, 3); how many, which may be more than fit."""
+@njit(cache=True, nogil=True)
+def _crossing(tree, low, high, flat, out, start, end):
+    """Pairs whose first is of start..end that meet, and how, into out (k, 3); how many, which may
+    be more than fit."""
     found = 0
     p = tree.points
     t = tree.triangles
     stack = np.empty(96, np.int32)
     side = np.empty(3, np.int64)
-    for a in range(t.shape[0]):
+    for a in range(start, end):
         stack[0] = tree.root[0]
         top = 1
         while top > 0:
@@ -161,12 +163,18 @@ def meeting_pairs(
     corner = points[triangles]
     low, high = corner.min(axis=1), corner.max(axis=1)
     tree = box_tree(points, triangles)
-    out = np.empty((max(1000, len(triangles)), 3), np.int32)
-    found = _crossing(tree, low, high, flat, out)
-    if found > len(out):
-        out = np.empty((found, 3), np.int32)
-        _crossing(tree, low, high, flat, out)
-    return out[:found]
+    parts: dict[int, NDArray[np.int32]] = {}
+
+    def look(start: int, end: int) -> None:
+        out = np.empty((max(1000, end - start), 3), np.int32)
+        found = _crossing(tree, low, high, flat, out, start, end)
+        if found > len(out):
+            out = np.empty((found, 3), np.int32)
+            _crossing(tree, low, high, flat, out, start, end)
+        parts[start] = out[:found]
+
+    in_chunks(look, len(triangles))
+    return np.concatenate([parts[start] for start in sorted(parts)])
 
 
 def crossing_pairs(points: NDArray[np.float64], triangles: NDArray[np.int32]) -> NDArray[np.int32]:

@@ -7,6 +7,8 @@ from numba import njit
 from numpy.typing import NDArray
 from PIL import Image
 
+from intaglio.facets.facets import edge_uses
+
 _PAPER = np.array([247, 243, 234], np.float64)
 _INK = np.array([34, 38, 43], np.float64)
 _OVER = 3  # samples per pixel and direction
@@ -141,5 +143,4 @@ def picture(
 
 def edge_segments(points: NDArray[np.float64], triangles: NDArray[np.int32]) -> NDArray[np.float64]:
     """Segments (k, 2, 3) of all edges of triangles, each once."""
-    pairs = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    return points[np.unique(np.sort(pairs, axis=1), axis=0)]
+    return points[edge_uses(triangles)[0]]

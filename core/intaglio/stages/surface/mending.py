@@ -9,10 +9,11 @@ from intaglio.facets.facets import Facets, edge_keys, triangle_normals
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface import CORNER, ON_FACE
 from intaglio.mesh.quality import triangle_angles
+from intaglio.numeric.boxtree import beyond, box_tree
 from intaglio.numeric.intersections import crossing_triangles
 from intaglio.settings.blanks import significant
 from intaglio.sizing.octree import SizeField, sizes
-from intaglio.sizing.regions import Region, distance
+from intaglio.sizing.regions import Region
 
 Floats = NDArray[np.float64]
 
@@ -74,14 +75,13 @@ def _folded(surface: RemeshedSurface) -> NDArray[np.int64]:
 
 def _off(surface: RemeshedSurface, facets: Facets) -> NDArray[np.int64]:
     """Triangles whose middle, or the middle of an edge, stands off by too much of that edge."""
-    whole = Region("facets", "shell", 1.0, 0.0, points=facets.points, triangles=facets.triangles)
+    tree = box_tree(facets.points, facets.triangles)
     corner = surface.points[surface.triangles]
-    beyond = np.roll(corner, -1, axis=1)
-    length = np.linalg.norm(beyond - corner, axis=2)
-    away = distance(whole, (0.5 * (corner + beyond)).reshape(-1, 3)).reshape(-1, 3)
-    middle = distance(whole, corner.mean(axis=1))
-    bad = (away > _OFF * length).any(axis=1) | (middle > _OFF * length.max(axis=1))
-    return np.flatnonzero(bad)
+    across = np.roll(corner, -1, axis=1)
+    length = np.linalg.norm(across - corner, axis=2)
+    halves = (0.5 * (corner + across)).reshape(-1, 3)
+    away = beyond(tree, halves, _OFF * length.ravel()).reshape(-1, 3).any(axis=1)
+    return np.flatnonzero(away | beyond(tree, corner.mean(axis=1), _OFF * length.max(axis=1)))
 
 
 def _thin(surface: RemeshedSurface) -> NDArray[np.int64]:

@@ -25,7 +25,7 @@ from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.parts.picture import edge_segments, picture
-from intaglio.sizing.forecast import forecast
+from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
 from intaglio.stages.sizing.local_sizes import resolved
@@ -192,7 +192,7 @@ def _until_it_holds(
     """
     regions: tuple[Region, ...] = ()
     best: Held | None = None
-    first = forecast(facets, field, sides)
+    first: Forecast | None = None
     for k in range(_ROUNDS):
         start, share = 1.0 - 0.5**k, 0.5 ** (k + 1)
 
@@ -219,6 +219,7 @@ def _until_it_holds(
         except SettingRejected:
             # the sizes alone would fill the memory
             break
+        first = first or forecast(facets, field, sides)
         asked = forecast(facets, finer, sides)
         if (
             asked.triangles > room * first.triangles + _FEW
