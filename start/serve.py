@@ -165,6 +165,7 @@ def serve() -> None:
         # after the server, so that the page does not wait for them: what is queued waits its turn
         worker = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1"]
         services.launch("worker", [*worker, "--queues", "jobs", "--name", "worker"])
+        services.launch("live", [*worker, "--queues", "live", "--name", "live"])
         services.launch("watch", [*worker, "--queues", "watch", "--name", "watch"])
         if port != wanted:
             print(f"Port {wanted} is taken, so another one is used.")

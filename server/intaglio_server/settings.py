@@ -83,6 +83,8 @@ SPECTACULAR_SETTINGS = {
 # limits of one job
 JOB_SECONDS = int(os.environ.get("INTAGLIO_JOB_SECONDS", "3600"))
 JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
+# a request for sizes that are laid out while they are typed waits for them so long, in seconds
+LIVE_SECONDS = 1.0
 UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))
 CACHE_BYTES = 2 * 2**30
 PRODUCT_CACHE = VAR / "cache"

@@ -11,20 +11,44 @@ import django
 
 django.setup()
 
+from django.db import close_old_connections  # noqa: E402
+
 import intaglio.recipe.plan  # noqa: E402, F401
 from intaglio.errors import IntaglioError  # noqa: E402
+from intaglio.parts.model import Product  # noqa: E402
 from studies.models import Job  # noqa: E402
 from studies.problems import problem  # noqa: E402
 from studies.runner import compute_job, die_with, limit_memory  # noqa: E402
 from studies.store import DamagedProduct  # noqa: E402
 
 _OFTEN = 0.2
+# seconds after which a process that keeps models at hand gives the memory back
+_IDLE = 900.0
 
 
 def compute(there: Connection, job_id: str) -> None:
     """Compute one job and send progress, then `done` with keys or `failed` with the problem."""
     die_with(there)
     limit_memory()
+    _compute(there, job_id, {})
+    there.close()
+
+
+def compute_many(there: Connection, life: Connection) -> None:
+    """Compute the jobs whose ids come in, one after the other, and keep the models at hand.
+
+    life: a pipe whose other end the worker holds open. Ends when nothing came for long.
+    """
+    die_with(life)
+    limit_memory()
+    kept: dict[str, Product] = {}
+    while there.poll(_IDLE):
+        job_id = there.recv()
+        close_old_connections()
+        _compute(there, job_id, kept)
+
+
+def _compute(there: Connection, job_id: str, kept: dict[str, Product]) -> None:
     told_at, told_of = 0.0, ""
 
     def tell(stage: str, share: float, doing: str) -> None:
@@ -36,7 +60,7 @@ def compute(there: Connection, job_id: str) -> None:
 
     try:
         job = Job.objects.select_related("source", "study").get(id=job_id)
-        there.send({"kind": "done", "keys": compute_job(job, tell)})
+        there.send({"kind": "done", "keys": compute_job(job, tell, kept)})
     except (IntaglioError, DamagedProduct) as error:
         there.send({"kind": "failed", "problem": problem(error)})
     except MemoryError:
@@ -57,8 +81,6 @@ def compute(there: Connection, job_id: str) -> None:
             "The server's log has the details."
         )
         there.send({"kind": "failed", "problem": _plain("unexpected", text)})
-    finally:
-        there.close()
 
 
 def _plain(code: str, message: str) -> dict[str, Any]:

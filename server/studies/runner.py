@@ -9,6 +9,7 @@ import os
 import resource
 import threading
 import time
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -16,6 +17,7 @@ from django.conf import settings
 from django.db import close_old_connections, transaction
 from django.utils import timezone
 
+from intaglio.parts.model import Product as CoreProduct
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
 from studies.models import Job, Product, Study, Variant
@@ -46,6 +48,9 @@ def run(job_id: str) -> None:
         job.started = timezone.now()
         job.doing = "starting"
         job.save()
+    if job.live:
+        _run_warm(job)
+        return
     here, there = _context().Pipe()
     from studies.child import compute
 
@@ -55,10 +60,64 @@ def run(job_id: str) -> None:
     try:
         _watch(job, child, here)
     finally:
-        if child.is_alive():
-            child.kill()
-        child.join()
+        _end_child(child)
         here.close()
+
+
+def _end_child(child: Any) -> None:
+    if child.is_alive():
+        child.kill()
+    child.join()
+
+
+@dataclass(frozen=True)
+class _Warm:
+    """A child that stays, with the models of the jobs it did: its end of the pipe for jobs, and one
+    that is held open as long as this process lives."""
+
+    child: Any
+    here: Connection
+    life: Connection
+
+
+_warm: list[_Warm] = []
+
+
+def _run_warm(job: Job) -> None:
+    """Run a job in the child that stays. It goes if the job does not end well, and the next gets a
+    new one."""
+    warm = _warm.pop() if _warm else None
+    if warm is None or not warm.child.is_alive():
+        warm = _warmed()
+    try:
+        warm.here.send(str(job.id))
+    except OSError:
+        # it was just about to end, having had nothing to do for long
+        _end_child(warm.child)
+        warm = _warmed()
+        warm.here.send(str(job.id))
+    try:
+        _watch(job, warm.child, warm.here)
+    except BaseException:
+        _end_child(warm.child)
+        raise
+    if warm.child.is_alive():
+        _warm.append(warm)
+    else:
+        warm.here.close()
+        warm.life.close()
+
+
+def _warmed() -> _Warm:
+    from studies.child import compute_many
+
+    here, there = _context().Pipe()
+    life, held = _context().Pipe()
+    child = _context().Process(target=compute_many, args=(there, life), daemon=True)
+    child.start()
+    there.close()
+    life.close()
+    return _Warm(child, here, held)
 
 
 def _expected(job: Job, stages: list[str]) -> dict[str, float]:
@@ -122,6 +181,7 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
             return
         if time.monotonic() - begun > settings.JOB_SECONDS:
             child.kill()
+            child.join()
             _fail(
                 job,
                 "too-long",
@@ -186,12 +246,12 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
         _end(job, Job.State.DONE)
 
 
-def compute_job(job: Job, tell: Any) -> dict[str, str]:
-    """Run the job's stages (in the child); keys of the products by stage."""
+def compute_job(job: Job, tell: Any, kept: dict[str, CoreProduct]) -> dict[str, str]:
+    """Run the job's stages (in the child); keys of the products by stage. kept: models at hand."""
     assert job.source is not None
     source = Source(job.file_name, load_bytes(job.source.key))
     name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
-    store = DatabaseStore(live=job.target if job.live else None)
+    store = DatabaseStore(live=job.target if job.live else None, kept=kept)
     made = run_to(job.target, source, name, job.settings, store, tell)
     wanted = stages_before(job.target)
     keys = {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}

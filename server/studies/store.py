@@ -17,6 +17,8 @@ from intaglio.parts.model import Product as CoreProduct
 from studies.models import Chunk, Product
 
 CHUNK_BYTES = 4 * 2**20
+# models that a store keeps at hand: a part and its fluid
+_MODELS = 2
 
 
 class DamagedProduct(Exception):
@@ -91,19 +93,34 @@ def _opened(folder: str, most: int) -> diskcache.Cache:
 
 
 class DatabaseStore:
-    """The core's store, kept in the database. live: the stage whose product is made only to be
-    looked at while settings are typed."""
+    """The core's store, kept in the database.
 
-    def __init__(self, live: str | None = None) -> None:
+    live: the stage whose product is made only to be looked at while settings are typed; kept: where
+    products with a model stay at hand, with all that steps find out about the model.
+    """
+
+    def __init__(self, live: str | None = None, kept: dict[str, CoreProduct] | None = None) -> None:
         self.live = live
+        self.kept = {} if kept is None else kept
 
     def report(self, key: str) -> Mapping[str, Any] | None:
         return Product.objects.filter(key=key).values_list("report", flat=True).first()
 
     def get(self, key: str) -> CoreProduct:
-        arrays, report = unpack(load_bytes(key))
-        return CoreProduct(arrays, report)
+        if key in self.kept:
+            return self.kept[key]
+        product = CoreProduct(*unpack(load_bytes(key)))
+        self._keep(key, product)
+        return product
+
+    def _keep(self, key: str, product: CoreProduct) -> None:
+        if "model" in product.report:
+            self.kept.pop(key, None)
+            self.kept[key] = product
+            for old in list(self.kept)[:-_MODELS]:
+                del self.kept[old]
 
     def put(self, key: str, stage: str, product: CoreProduct) -> None:
+        self._keep(key, product)
         data = pack(product.arrays, product.report)
         save_bytes(key, stage, product.report, data, live=stage == self.live)

@@ -28,7 +28,9 @@ _SOON = ("geometry", "domain", "patches")
 def enqueue(job: Job, unasked: bool = False) -> None:
     """Put a saved job on the queue. unasked: of the demo, behind everything else."""
     priority = -10 if unasked else 10 if job.target in _SOON else 0
-    job.queue_id = run_job.configure(priority=priority).defer(job_id=str(job.id))
+    # what follows the typing does not wait behind long work
+    queue = "live" if job.live else "jobs"
+    job.queue_id = run_job.configure(queue=queue, priority=priority).defer(job_id=str(job.id))
     job.save(update_fields=["queue_id"])
 
 

@@ -226,7 +226,8 @@ def test_check_of_a_damaged_mesh_fails(tmp_path, capsys):
     assert main(["run", str(tmp_path / "r.yaml"), "--out", str(tmp_path / "o"), "--quiet"]) == 0
     with h5py.File(tmp_path / "o/mesh.cgns", "r+") as file:
         x = file["Intaglio/fluid/GridCoordinates/CoordinateX/ data"]
-        x[len(x) // 2] += 50.0
+        # from one end to far beyond the other
+        x[int(x[:].argmin())] = 50.0
     capsys.readouterr()
     assert main(["check", str(tmp_path / "o/mesh.cgns")]) == 1
     assert "NOT VALID" in capsys.readouterr().out

@@ -30,6 +30,12 @@ def children_use_the_test_database(transactional_db):
     os.environ["INTAGLIO_DB_NAME"] = connection.settings_dict["NAME"]
 
 
+@pytest.fixture(autouse=True)
+def nobody_waits_for_live_runs(settings):
+    """There is no worker that would do them meanwhile."""
+    settings.LIVE_SECONDS = 0.0
+
+
 def _client(name: str) -> APIClient:
     client = APIClient()
     client.force_login(get_user_model().objects.create_user(name, password="quiet-water"))

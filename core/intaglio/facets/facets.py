@@ -1,9 +1,13 @@
 """A triangulated surface with named regions and feature curves: the reference for meshing."""
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from intaglio.numeric.boxtree import BoxTree, box_tree
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -21,6 +25,16 @@ class Facets:
     triangles: Ints
     region: Ints
     curvature: Floats
+
+    @cached_property
+    def tree(self) -> BoxTree:
+        """Over all triangles."""
+        return box_tree(self.points, self.triangles)
+
+    @cached_property
+    def memo(self) -> dict[Any, Any]:
+        """What others found out about these facets and may need again; kept with them."""
+        return {}
 
 
 @dataclass(frozen=True)

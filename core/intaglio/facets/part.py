@@ -2,6 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +24,11 @@ class FacetPart:
     region_names: tuple[str, ...]
     body_names: tuple[str, ...]
     unit: str
+
+    @cached_property
+    def memo(self) -> dict[str, Any]:
+        """What others found out about the part and may need again; kept with it."""
+        return {}
 
 
 def scale_of(points: Floats) -> float:

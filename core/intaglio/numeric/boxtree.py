@@ -83,6 +83,37 @@ def _build(box_low, box_high, centre, items, starts, box, child, root):
     return used
 
 
+@njit(cache=True, nogil=True)
+def _boxes(points, triangles, low, high, start, end):
+    for t in range(start, end):
+        for i in range(3):
+            a = points[triangles[t, 0], i]
+            b = points[triangles[t, 1], i]
+            c = points[triangles[t, 2], i]
+            low[t, i] = min(a, b, c)
+            high[t, i] = max(a, b, c)
+
+
+def triangle_boxes(
+    points: NDArray[np.float64], triangles: NDArray[np.int32]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Low and high corner (m, 3) of the box around each triangle."""
+    low, high = np.empty((len(triangles), 3)), np.empty((len(triangles), 3))
+    in_chunks(lambda start, end: _boxes(points, triangles, low, high, start, end), len(triangles))
+    return low, high
+
+
+@njit(cache=True)
+def _centres(points, triangles):
+    out = np.empty((triangles.shape[0], 3))
+    for t in range(triangles.shape[0]):
+        for i in range(3):
+            out[t, i] = (
+                points[triangles[t, 0], i] + points[triangles[t, 1], i] + points[triangles[t, 2], i]
+            ) / 3.0
+    return out
+
+
 def box_tree(
     points: NDArray[np.float64],
     triangles: NDArray[np.int32],
@@ -94,14 +125,12 @@ def box_tree(
     items = np.argsort(group, kind="stable").astype(np.int32)
     groups = int(group.max()) + 1 if len(group) else 0
     starts = np.searchsorted(group[items], np.arange(groups + 1)).astype(np.int64)
-    corner = points[triangles]
+    low, high = triangle_boxes(points, triangles)
     n = 2 * len(triangles) + groups + 1
     box = np.zeros((n, 6))
     child = np.zeros((n, 4), np.int32)
     root = np.full(groups, -1, np.int32)
-    used = _build(
-        corner.min(axis=1), corner.max(axis=1), corner.mean(axis=1), items, starts, box, child, root
-    )
+    used = _build(low, high, _centres(points, triangles), items, starts, box, child, root)
     return BoxTree(
         box[:used].copy(),
         child[:used].copy(),

@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.numeric.boxtree import box_tree
+from intaglio.numeric.boxtree import box_tree, triangle_boxes
 from intaglio.numeric.chunks import in_chunks
 from intaglio.numeric.predicates import orient3d
 
@@ -160,8 +160,7 @@ def meeting_pairs(
 
     flat: those too that lie in one plane, face the same way and cover a common piece of it.
     """
-    corner = points[triangles]
-    low, high = corner.min(axis=1), corner.max(axis=1)
+    low, high = triangle_boxes(points, triangles)
     tree = box_tree(points, triangles)
     parts: dict[int, NDArray[np.int32]] = {}
 

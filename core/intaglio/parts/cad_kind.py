@@ -1,6 +1,7 @@
 """Models of CAD: shapes of the kernel."""
 
 import dataclasses
+import math
 from typing import Any, Literal
 
 import numpy as np
@@ -273,7 +274,8 @@ class CadKind(Kind[Part]):
     def meshing_input(self, model: Part, smallest: float, angle: float) -> tuple[Facets, Curves]:
         scale = self.scale(model)
         linear = max(min(0.05 * smallest, 2e-3 * scale), 2e-6 * scale)
-        return tessellate(model, linear, min(angle / 2, 0.2))
+        # in steps, so that sizes a little different are laid out on the same facets
+        return tessellate(model, 2.0 ** math.floor(math.log2(linear)), min(angle / 2, 0.2))
 
     def turns(self, model: Part, facets: Facets, curves: Curves) -> Floats:
         return edge_turns(model, curve_edges(model), faces_beside(facets, curves))

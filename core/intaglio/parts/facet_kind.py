@@ -258,7 +258,10 @@ class FacetKind(Kind[FacetPart]):
     def meshing_input(
         self, model: FacetPart, smallest: float, angle: float
     ) -> tuple[Facets, Curves]:
-        return meshing_input(model)
+        if "meshing" not in model.memo:
+            model.memo["meshing"] = meshing_input(model)
+        facets, curves = model.memo["meshing"]
+        return facets, curves
 
     def turns(self, model: FacetPart, facets: Facets, curves: Curves) -> Floats:
         return facet_turns(facets, curves)

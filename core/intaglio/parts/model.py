@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, cast
 
 import numpy as np
@@ -21,12 +22,17 @@ class Product:
     arrays: Arrays
     report: Mapping[str, Any]
 
+    @cached_property
+    def model(self) -> Model:
+        """The model of a geometry or domain product, with what is found out about it."""
+        names = self.report["model"]
+        model: Model = KINDS[names["kind"]].restored(self.arrays, names)
+        return model
+
 
 def model_of(product: Product) -> Model:
-    """The model of a geometry or domain product."""
-    names = product.report["model"]
-    model: Model = KINDS[names["kind"]].restored(product.arrays, names)
-    return model
+    """The model of a geometry or domain product, which all who ask share: nobody may change it."""
+    return product.model
 
 
 def display(view: Drawn, prefix: str = "display", with_picture: bool = True) -> Arrays:

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from intaglio.facets.facets import Curves, Facets, triangle_areas
 from intaglio.facets.seams import seams, walked
 from intaglio.sizing.forecast import CELLS_PER_CUBE, TRIANGLES_PER_SQUARE, forecast
-from intaglio.sizing.sources import LocalSizes, gap_sizes, node_sizes, surface_field
+from intaglio.sizing.gaps import gap_widths
+from intaglio.sizing.sources import LocalSizes, node_sizes, surface_field
 
 Floats = NDArray[np.float64]
 
@@ -99,7 +100,7 @@ def lengths_met(
     triangle = rng.choice(len(area), _SPOTS, p=share / share.sum()).astype(np.int32)
     weight = rng.dirichlet(np.ones(3), _SPOTS)
     spot = np.einsum("ij,ijk->ik", weight, facets.points[facets.triangles[triangle]])
-    width = gap_sizes(facets, spot, triangle, 1.0, sides)
+    width = gap_widths(facets, spot, triangle, sides)
     width = width[np.isfinite(width)]
     low, high = facets.points.min(axis=0), facets.points.max(axis=0)
     narrow = _narrow(width) if len(width) else np.inf

@@ -12,9 +12,9 @@ from intaglio.facets.facets import (
     triangle_normals,
     zone_surfaces,
 )
-from intaglio.numeric.boxtree import box_tree, first_hits, inside_closed
+from intaglio.numeric.boxtree import box_tree, first_hits
 from intaglio.sizing.octree import SizeField, sizes
-from intaglio.sizing.sources import sample_facets
+from intaglio.sizing.sampling import sample_facets
 
 Floats = NDArray[np.float64]
 
@@ -61,7 +61,7 @@ def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None =
     """
     area = triangle_areas(facets.points, facets.triangles)
     span = np.sqrt(area.sum() / 20_000)
-    spot, triangle, _ = sample_facets(facets, np.full(len(facets.points), span))
+    spot, triangle, _ = sample_facets(facets, np.full(len(area), span))
     inverse = 1.0 / sizes(field, spot) ** 2
     mean = np.bincount(triangle, inverse, len(area)) / np.maximum(
         np.bincount(triangle, minlength=len(area)), 1
@@ -81,14 +81,7 @@ def forecast(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None =
 
 def _volume_integral(facets: Facets, field: SizeField, sides: NDArray[np.int32] | None) -> float:
     """∫ 1/h³ dV by sampling leaves in proportion to what each would contribute."""
-    side = np.zeros(len(field.child))
-    low = np.zeros((len(field.child), 3))
-    side[0], low[0] = field.side, field.low
-    offset = np.array([[(o >> i) & 1 for i in range(3)] for o in range(8)])
-    for k in np.flatnonzero(field.child >= 0):
-        first = field.child[k]
-        side[first : first + 8] = side[k] / 2
-        low[first : first + 8] = low[k] + offset * side[k] / 2
+    side, low = _cubes(field)
     leaves = np.flatnonzero(field.child < 0)
     h = field.value[field.corner[leaves]].mean(axis=1)
     weight = (side[leaves] / h) ** 3
@@ -99,13 +92,43 @@ def _volume_integral(facets: Facets, field: SizeField, sides: NDArray[np.int32] 
     # the mean of 1/h³ in a leaf is not 1/mean(h)³: correct each sample
     own = (np.repeat(1.0, _SAMPLES) / sizes(field, spot)) ** 3
     mean_h = field.value[field.corner[pick]].mean(axis=1)
-    inside = np.zeros(_SAMPLES, bool)
-    surfaces = zone_surfaces(facets.triangles, sides)
-    for around in surfaces:
-        inside |= inside_closed(box_tree(facets.points, around), spot, (0.31, 0.83, 0.46))
+    inside = _in_a_zone(facets, sides, spot)
     if inside.sum() < _ENOUGH:
+        surfaces = zone_surfaces(facets.triangles, sides)
         return sum(_thin_integral(facets.points, around, field) for around in surfaces)
     return total * float((inside * own * mean_h**3).mean())
+
+
+def _cubes(field: SizeField) -> tuple[Floats, Floats]:
+    """Side (k,) and low corner (k, 3) of each cube of the octree."""
+    side, low = np.zeros(len(field.child)), np.zeros((len(field.child), 3))
+    side[0], low[0] = field.side, field.low
+    offset = np.array([[(o >> i) & 1 for i in range(3)] for o in range(8)])
+    parents = np.flatnonzero(field.child[:1] >= 0)
+    while len(parents):
+        half = side[parents] / 2
+        own = field.child[parents][:, None] + np.arange(8)
+        side[own] = half[:, None]
+        low[own] = low[parents][:, None] + offset * half[:, None, None]
+        parents = own[field.child[own] >= 0]
+    return side, low
+
+
+# no face of a model is likely to lie along this ray
+_RAY = np.array([0.31, 0.83, 0.46])
+
+
+def _in_a_zone(facets: Facets, sides: NDArray[np.int32] | None, spot: Floats) -> NDArray[np.bool_]:
+    """Whether points (n, 3) lie in a zone: the first triangle that a ray meets tells what lies on
+    its near side."""
+    rays = np.broadcast_to(_RAY, spot.shape)
+    _, hit = first_hits(facets.tree, spot, rays, np.zeros(len(spot)))
+    normal = triangle_normals(facets.points, facets.triangles)[np.maximum(hit, 0)]
+    before = (normal @ _RAY <= 0).astype(np.int64)
+    if sides is None:
+        return (hit >= 0) & (before == 0)
+    near: NDArray[np.bool_] = sides[np.maximum(hit, 0), before] >= 0
+    return (hit >= 0) & near
 
 
 def _thin_integral(points: Floats, around: NDArray[np.int32], field: SizeField) -> float:

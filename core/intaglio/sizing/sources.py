@@ -4,64 +4,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets, triangle_normals
-from intaglio.numeric.boxtree import box_tree, first_hits
+from intaglio.facets.facets import Curves, Facets
+from intaglio.sizing.gaps import samples
 from intaglio.sizing.octree import SizeField, build_field
 from intaglio.sizing.regions import Region, region_samples
 
 Floats = NDArray[np.float64]
-
-
-@njit(cache=True)
-def _sample(points, triangles, size, out_points, out_triangle, out_weight):
-    """Rows of points parallel to each triangle's longest edge; only counts if out is empty."""
-    n = 0
-    length = np.empty(3)
-    for t in range(triangles.shape[0]):
-        h = min(size[triangles[t, 0]], size[triangles[t, 1]], size[triangles[t, 2]])
-        for i in range(3):
-            u = triangles[t, (i + 1) % 3]
-            v = triangles[t, (i + 2) % 3]
-            length[i] = np.sqrt(
-                (points[u, 0] - points[v, 0]) ** 2
-                + (points[u, 1] - points[v, 1]) ** 2
-                + (points[u, 2] - points[v, 2]) ** 2
-            )
-        apex = int(np.argmax(length))
-        base = length[apex]
-        half = 0.5 * length.sum()
-        square = half * (half - length[0]) * (half - length[1]) * (half - length[2])
-        height = 2.0 * np.sqrt(max(square, 0.0)) / base
-        rows = int(min(400.0, np.ceil(height / h)))
-        for j in range(rows + 1):
-            down = j / rows if rows > 0 else 1.0
-            across = max(1, int(min(400.0, np.ceil(base * down / h))))
-            for i in range(across + 1):
-                if out_triangle.size > 0:
-                    weight = np.zeros(3)
-                    weight[apex] = 1.0 - down
-                    weight[(apex + 1) % 3] = down * (1.0 - i / across)
-                    weight[(apex + 2) % 3] = down * i / across
-                    for k in range(3):
-                        for c in range(3):
-                            out_points[n, k] += weight[c] * points[triangles[t, c], k]
-                    out_triangle[n] = t
-                    out_weight[n, 0] = weight[1]
-                    out_weight[n, 1] = weight[2]
-                n += 1
-    return n
-
-
-def sample_facets(facets: Facets, spacing: Floats) -> tuple[Floats, NDArray[np.int32], Floats]:
-    """Points (n, 3) on facets about `spacing` (per node) apart, their triangle and weights."""
-    empty = np.zeros((0, 3)), np.zeros(0, np.int32), np.zeros((0, 2))
-    n = _sample(facets.points, facets.triangles, spacing, *empty)
-    out = np.zeros((n, 3)), np.zeros(n, np.int32), np.zeros((n, 2))
-    _sample(facets.points, facets.triangles, spacing, *out)
-    return out
 
 
 def curvature_sizes(facets: Facets, smallest: float, largest: float, angle: float) -> Floats:
@@ -69,45 +19,6 @@ def curvature_sizes(facets: Facets, smallest: float, largest: float, angle: floa
     with np.errstate(divide="ignore"):
         radius = 1.0 / facets.curvature
     return np.clip(2.0 * radius * np.sin(angle / 2.0), smallest, largest)
-
-
-# walls of a gap lean by less than 60 degrees to each other: the cosine between their normals
-_LOOKS_BACK = 0.5
-
-
-def gap_sizes(
-    facets: Facets,
-    spot: Floats,
-    triangle: NDArray[np.int32],
-    cells: float,
-    sides: NDArray[np.int32] | None = None,
-) -> Floats:
-    """Edge length (n,) at surface points so that `cells` fit across to the opposite wall.
-
-    sides (m, 2): zone behind and before each triangle; a gap is looked for wherever a zone is.
-    Only a wall that looks back counts: one that adjoins at about a right angle bounds no gap.
-    """
-    normals = triangle_normals(facets.points, facets.triangles)
-    normal = normals[triangle]
-    corner = facets.points[facets.triangles[triangle]]
-    skip = 1e-4 * np.linalg.norm(corner.max(axis=1) - corner.min(axis=1), axis=1)
-    centre = corner.mean(axis=1)
-    origin = spot + 1e-3 * (centre - spot)  # off the edges, so that no ray grazes a neighbour
-    tree = box_tree(facets.points, facets.triangles)
-
-    def across(at: NDArray[np.int64], way: float) -> Floats:
-        apart, hit = first_hits(tree, origin[at], way * normal[at], skip[at])
-        facing = np.abs(np.einsum("ij,ij->i", normal[at], normals[hit])) > _LOOKS_BACK
-        return np.where((hit >= 0) & facing, apart, np.inf)
-
-    if sides is None:
-        return across(np.arange(len(spot)), -1.0) / cells
-    out = np.full(len(spot), np.inf)
-    for side, way in ((0, -1.0), (1, 1.0)):
-        at = np.flatnonzero(sides[triangle, side] >= 0)
-        if len(at):
-            out[at] = np.minimum(out[at], across(at, way))
-    return out / cells
 
 
 def curve_samples(
@@ -180,20 +91,19 @@ def surface_field(
     local = local or LocalSizes()
     low, high = facets.points.min(axis=0), facets.points.max(axis=0)
     node_size = node_sizes(facets, smallest, largest, angle, local.faces)
-    spot, triangle, weight = sample_facets(facets, node_size)
-    corner = facets.triangles[triangle]
+    sides = None if local.sides is None else local.sides[facets.region]
+    found = samples(facets, node_size, sides, gap_cells > 0)
+    corner, weight = facets.triangles[found.triangle], found.weight
     size = (
         node_size[corner[:, 0]] * (1 - weight.sum(axis=1))
         + node_size[corner[:, 1]] * weight[:, 0]
         + node_size[corner[:, 2]] * weight[:, 1]
     )
     if local.faces is not None:
-        size = np.minimum(size, local.faces[facets.region[triangle]])
+        size = np.minimum(size, local.faces[facets.region[found.triangle]])
     if gap_cells > 0:
-        sides = None if local.sides is None else local.sides[facets.region]
-        gaps = gap_sizes(facets, spot, triangle, gap_cells, sides)
-        size = np.minimum(size, np.maximum(gaps, smallest))
-    spots, sizes_ = [spot], [size]
+        size = np.minimum(size, np.maximum(found.width / gap_cells, smallest))
+    spots, sizes_ = [found.spot], [size]
     for more, wanted in (
         curve_samples(curves if lines is None else lines, node_size, facets, smallest),
         *(_limited(curves, c, size) for c, size in _finite(local.curves)),

@@ -1,7 +1,9 @@
 """One variant: its stages, changing settings, undo and redo, runs."""
 
+import time
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
 from rest_framework.exceptions import ValidationError
@@ -191,4 +193,14 @@ class RunsView(APIView):
                 live=live,
             )
             enqueue(job)
+        if live:
+            _wait_a_little(job)
         return Response(JobShape(job).data, status=202)
+
+
+def _wait_a_little(job: Job) -> None:
+    """Until the job is over, or as long as one who types does not notice."""
+    until = time.monotonic() + settings.LIVE_SECONDS
+    while not job.over and time.monotonic() < until:
+        time.sleep(0.01)
+        job.refresh_from_db()

@@ -140,7 +140,7 @@ export function useUndo(variant: number, way: "undo" | "redo") {
 
 function merge(jobs: Job[] | undefined, job: Job): Job[] {
   const rest = (jobs ?? []).filter((j) => j.id !== job.id);
-  return [...rest, job].sort((a, b) => a.created.localeCompare(b.created));
+  return [...rest, ...latest(jobs, [job])].sort((a, b) => a.created.localeCompare(b.created));
 }
 
 export function useRun(variant: number) {
@@ -150,10 +150,11 @@ export function useRun(variant: number) {
     scope: { id: `settings ${variant}` },
     mutationFn: (asked: { target: string; live: boolean }) =>
       post<Job>(`variants/${variant}/runs`, asked),
-    onSuccess: (job) =>
-      client.setQueryData<Job[]>(["jobs"], (old) =>
-        old?.some((j) => j.id === job.id) ? old : merge(old, job),
-      ),
+    onSuccess: (job) => {
+      client.setQueryData<Job[]>(["jobs"], (old) => merge(old, job));
+      // a live run is answered when it is over
+      if (OVER.includes(job.state)) client.invalidateQueries({ queryKey: ["variant", variant] });
+    },
   });
 }
 

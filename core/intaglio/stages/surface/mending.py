@@ -9,7 +9,7 @@ from intaglio.facets.facets import Facets, edge_keys, triangle_normals
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface import CORNER, ON_FACE
 from intaglio.mesh.quality import triangle_angles
-from intaglio.numeric.boxtree import beyond, box_tree
+from intaglio.numeric.boxtree import beyond
 from intaglio.numeric.intersections import crossing_triangles
 from intaglio.settings.blanks import significant
 from intaglio.sizing.octree import SizeField, sizes
@@ -75,13 +75,14 @@ def _folded(surface: RemeshedSurface) -> NDArray[np.int64]:
 
 def _off(surface: RemeshedSurface, facets: Facets) -> NDArray[np.int64]:
     """Triangles whose middle, or the middle of an edge, stands off by too much of that edge."""
-    tree = box_tree(facets.points, facets.triangles)
     corner = surface.points[surface.triangles]
     across = np.roll(corner, -1, axis=1)
     length = np.linalg.norm(across - corner, axis=2)
     halves = (0.5 * (corner + across)).reshape(-1, 3)
-    away = beyond(tree, halves, _OFF * length.ravel()).reshape(-1, 3).any(axis=1)
-    return np.flatnonzero(away | beyond(tree, corner.mean(axis=1), _OFF * length.max(axis=1)))
+    away = beyond(facets.tree, halves, _OFF * length.ravel()).reshape(-1, 3).any(axis=1)
+    return np.flatnonzero(
+        away | beyond(facets.tree, corner.mean(axis=1), _OFF * length.max(axis=1))
+    )
 
 
 def _thin(surface: RemeshedSurface) -> NDArray[np.int64]:

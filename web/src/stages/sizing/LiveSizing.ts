@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 import { stateOf, useBench } from "../../bench/context";
 
-const PAUSE = 700;
+const PAUSE = 150;
 
 /** While Sizing is open, its changes are laid out at once, so that the forecast follows. */
 export function LiveSizing() {
