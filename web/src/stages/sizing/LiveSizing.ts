@@ -1,7 +1,8 @@
 import { useEffect, useRef } from "react";
 import { stateOf, useBench } from "../../bench/context";
 
-const PAUSE = 150;
+// changes come in as whole values; this is for several at once
+const PAUSE = 30;
 
 /** While Sizing is open, its changes are laid out at once, so that the forecast follows. */
 export function LiveSizing() {
