@@ -11,9 +11,11 @@ from typing import Any
 
 import numpy as np
 
+from intaglio.cad import closing as cad_closing
 from intaglio.cad import repair as cad
 from intaglio.cad.kernel import KERNEL_ERRORS
 from intaglio.errors import IntaglioError, SettingRejected, StepFailed
+from intaglio.facets import closing as facet_closing
 from intaglio.facets import repair as facets
 from intaglio.facets.features import split_by_angle
 from intaglio.facets.motion import mirrored, moved, rotated, scaled, split_plane
@@ -130,6 +132,27 @@ class Plane:
 
 
 @dataclass(frozen=True)
+class RimPlane:
+    at: list[float] = blank("point", "point", _PLANE, [0, 0, 0], unit="{unit}")
+    normal: list[float] = blank("point", "normal", "Direction across the plane.", [0, 0, 1])
+    reach: float = blank(
+        "length", "reach", "0 for all rims, however far.", 0.0, unit="{unit}", least=0.0
+    )
+
+
+@dataclass(frozen=True)
+class Thicken:
+    thickness: float = blank(
+        "length",
+        "thickness",
+        "That of the real sheet, or a few times the smallest edge.",
+        1.0,
+        unit="{unit}",
+        above=0.0,
+    )
+
+
+@dataclass(frozen=True)
 class Factor:
     factor: float = blank(
         "number",
@@ -178,7 +201,8 @@ Act = Callable[[Any, Any], tuple[Any, int]]
 @dataclass(frozen=True)
 class Operation:
     """key; title in the menu; sentence with its blanks; done: words for the log with {n}; cad and
-    facets: what it does to each, None where it makes no sense."""
+    facets: what it does to each, None where it makes no sense; of_others: it chooses among the
+    other operations (`safe.py`, `closing.py`)."""
 
     key: str
     title: str
@@ -188,6 +212,7 @@ class Operation:
     cad: Act | None
     facets: Act | None
     group: str = "repair"
+    of_others: bool = False
 
     def act(self, kind: Kind[Any]) -> Act | None:
         """What it does to models of a kind."""
@@ -217,6 +242,17 @@ OPERATIONS = (
         "repairs done: {n}",
         None,
         None,
+        of_others=True,
+    ),
+    Operation(
+        "close",
+        "Close what is open",
+        "Close what is open by the likeliest way, and what is left by the next.",
+        Nothing,
+        "steps done: {n}",
+        None,
+        None,
+        of_others=True,
     ),
     Operation(
         "sew",
@@ -235,6 +271,24 @@ OPERATIONS = (
         "holes capped: {n}",
         lambda m, s: cad.capped(m, s.shape, s.wider, s.narrower),
         lambda m, s: facets.cap_holes(m, s.shape, s.wider, s.narrower),
+    ),
+    Operation(
+        "close_plane",
+        "Close against a plane",
+        "Bring rims within {reach} to the plane through {at} across {normal}, and close it there.",
+        RimPlane,
+        "rims closed: {n}",
+        _plane(lambda m, s: cad_closing.closed_against(m, s.at, s.normal, s.reach)),
+        _plane(lambda m, s: facet_closing.closed_against(m, s.at, s.normal, s.reach)),
+    ),
+    Operation(
+        "thicken",
+        "Thicken sheets",
+        "Make open sheets {thickness} thick, on the side of their normals.",
+        Thicken,
+        "sheets thickened: {n}",
+        lambda m, s: cad_closing.thickened(m, s.thickness),
+        lambda m, s: facet_closing.thickened(m, s.thickness),
     ),
     Operation(
         "remove",
@@ -475,7 +529,7 @@ def check_operations(
 
 def fits(operation: Operation, model: Model) -> bool:
     """Whether an operation makes sense for CAD or for facets, as the model is."""
-    if operation.key == "repair_safe":
+    if operation.of_others:
         return True
     return operation.act(kind_of(model)) is not None
 
@@ -508,8 +562,8 @@ def description() -> list[dict[str, Any]]:
             "title": o.title,
             "sentence": o.sentence,
             "group": o.group,
-            "cad": o.cad is not None or o.key == "repair_safe",
-            "facets": o.facets is not None or o.key == "repair_safe",
+            "cad": o.cad is not None or o.of_others,
+            "facets": o.facets is not None or o.of_others,
             "default": dataclasses.asdict(o.settings()),
             "blanks": described(o.settings),
         }

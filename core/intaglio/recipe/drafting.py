@@ -39,6 +39,12 @@ def draft(source: Source, name: str, fluid: str | None) -> Draft:
         )
         given["geometry"] = {"repairs": [{"do": "repair_safe", "on": True, "tolerance": tolerance}]}
         report = _geometry(source, name, given, store)
+    if not report["closed"]:
+        # what stays open is closed by the likeliest way, if that closes it
+        rows = [*given["geometry"]["repairs"], {"do": "close", "on": True}]
+        tried = _geometry(source, name, {"geometry": {"repairs": rows}}, store)
+        if tried["closed"]:
+            given["geometry"]["repairs"], report = rows, tried
     if fluid == "inside" and not report["spaces"]:
         raise StepFailed(
             "no-space",

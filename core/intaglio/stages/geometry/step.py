@@ -7,6 +7,7 @@ import numpy as np
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.findings import Finding
 from intaglio.numeric.rounding import rounded
+from intaglio.parts.closing import closed, open_finding
 from intaglio.parts.kind import Model, Progress
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows
@@ -38,9 +39,10 @@ def geometry_step(settings: Geometry, source: Source, progress: Progress) -> Pro
     found += told.findings
     arrays, names = kind.stored(model)
     arrays |= {"free_lines": told.free_lines, "branch_lines": told.branch_lines}
-    closed = not any(f.level == "error" for f in found)
+    found += open_finding(model, told.findings)
+    sound = not any(f.level == "error" for f in found)
     progress(0.8, "looking for openings")
-    passages = kind.passages(model, closed)
+    passages = kind.passages(model, sound)
     found += passages.findings
     progress(0.9, "preparing the picture")
     arrays |= display(view)
@@ -57,7 +59,7 @@ def geometry_step(settings: Geometry, source: Source, progress: Progress) -> Pro
         "size": rounded(high - low, scale * 1e3),
         "volume": kind.volume(model),
         "area": kind.area(model),
-        "closed": closed,
+        "closed": sound,
         "triangles": kind.triangles(model),
         "bodies": kind.bodies(model),
         "faces": face_rows(model, view, scale),
@@ -103,8 +105,9 @@ def worked(
         progress(0.2 + 0.25 * on.index(k) / len(on), operation.title.lower())
         before = kind.volume(model), kind.area(model)
         try:
-            if row["do"] == "repair_safe":
-                out, actions = repair_safe(model, row["tolerance"])
+            if operation.of_others:
+                safe = row["do"] == "repair_safe"
+                out, actions = repair_safe(model, row["tolerance"]) if safe else closed(model)
                 entry["actions"], count = actions, len(actions)
             else:
                 out, count = apply(model, row)

@@ -1,0 +1,250 @@
+"""What would close an open model, likeliest first, and closing it that way."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.errors import IntaglioError, StepFailed
+from intaglio.facets.closing import rims_of
+from intaglio.facets.edges import edge_table
+from intaglio.facets.facets import enclosed_volume, triangle_areas
+from intaglio.facets.faults import edge_lengths
+from intaglio.facets.part import FacetPart, kept
+from intaglio.facets.pieces import find_pieces
+from intaglio.findings import Finding, offer, two_digits
+from intaglio.parts.kind import Model
+from intaglio.parts.kinds import kind_of
+from intaglio.parts.operations import BY_NAME, apply
+from intaglio.parts.rows import ActionRow
+
+Floats = NDArray[np.float64]
+
+# as fine as facets need be to tell how a body is open
+_SHARE = 0.005
+# rims lie in one plane if no point is off it by more than this share of the model
+_IN_PLANE = 1e-3
+# capped flat, a plate holds less than this share of a ball with as large a surface
+_PLATE = 0.05
+# a sheet is made this thick where nobody says, as a share of the model
+_THICKNESS = 0.01
+# ways that are taken after each other at most: gaps, then holes, then what is left
+_STEPS = 4
+
+
+@dataclass(frozen=True)
+class Way:
+    """One way to close a model: words for the button, and the repair."""
+
+    title: str
+    operation: dict[str, Any]
+
+
+def ways(model: Model, found: tuple[Finding, ...]) -> list[Way]:
+    """What may close a model, likeliest first; none where it is closed.
+
+    found: the model's findings. Gaps come first, since what they part is no rim. Then it depends on
+    what the rims enclose: a plate is thickened, rims within each other in one plane are closed in
+    that plane, others are capped one by one.
+    """
+    by_code = {f.code: f for f in found}
+    unit = str(model.unit)
+    out = []
+    if "gaps" in by_code:
+        tolerance = two_digits(1.3 * by_code["gaps"].size)
+        out.append(Way(f"Sew within {tolerance:g} {unit}", {"do": "sew", "tolerance": tolerance}))
+    if not by_code.keys() & {"gaps", "holes", "free-edges"}:
+        return []
+    kind = kind_of(model)
+    scale = kind.scale(model)
+    part = _open_pieces(kind.facets(model, _SHARE))
+    rims = [part.points[loop] for loop in rims_of(part)] if part is not None else []
+    if not rims or part is None:
+        return out
+    thickness = two_digits(_THICKNESS * scale)
+    cap = [
+        Way("Cap the openings flat", {"do": "cap", "shape": "flat"}),
+        Way("Cap the openings smoothly", {"do": "cap", "shape": "smooth"}),
+    ]
+    thicken = [Way(f"Thicken by {thickness:g} {unit}", {"do": "thicken", "thickness": thickness})]
+    if _is_plate(part, rims):
+        return [*out, *thicken, *_against_plane(part, rims, scale)]
+    within = _within_each_other(rims, scale)
+    if within:
+        return [*out, *within, *thicken]
+    return [*out, *cap, *_against_plane(part, rims, scale), *thicken]
+
+
+def _against_plane(part: FacetPart, rims: list[Floats], scale: float) -> list[Way]:
+    """For one rim that lies in no plane, such as that of a terrain."""
+    if len(rims) > 1 or _plane_through(rims[0])[2] <= _IN_PLANE * scale:
+        return []
+    at, normal = _lowest_plane(part, rims)
+    row = {"do": "close_plane", "at": _plain(at, scale), "normal": normal.tolist()}
+    return [Way("Close it against a plane", row)]
+
+
+def _within_each_other(rims: list[Floats], scale: float) -> list[Way]:
+    """A way for each plane in which rims lie within others, as at the end of a thick pipe."""
+    planes = [_plane_through(rim) for rim in rims]
+    out: list[Way] = []
+    seen: set[int] = set()
+    for at, normal, off in planes:
+        own = [
+            j
+            for j, rim in enumerate(rims)
+            if off <= _IN_PLANE * scale
+            and np.abs((rim - at) @ normal).max() <= 2 * _IN_PLANE * scale
+        ]
+        if seen & set(own) or not _nested([rims[j] for j in own], at, normal):
+            continue
+        seen |= set(own)
+        row = {
+            "do": "close_plane",
+            "at": _plain(at, scale),
+            "normal": _plain(normal, 1.0),
+            "reach": two_digits(4 * _IN_PLANE * scale),
+        }
+        out.append(Way(f"Close {len(own)} rims in their plane", row))
+    return out
+
+
+def _open_pieces(part: FacetPart) -> FacetPart | None:
+    pieces = find_pieces(part, edge_table(part.triangles))
+    still = ~pieces.closed[pieces.piece]
+    return kept(part, still) if still.any() else None
+
+
+def _plain(values: Any, scale: float) -> list[float]:
+    """Numbers as one would type them: to a millionth of the scale."""
+    step = 10.0 ** (np.floor(np.log10(scale)) - 6)
+    return [float(f"{np.round(v / step) * step:.9g}") + 0.0 for v in values]
+
+
+def _plane_through(points: Floats) -> tuple[Floats, Floats, float]:
+    """The plane nearest to points (n, 3): a point, its normal, and the largest distance from it."""
+    centre = points.mean(axis=0)
+    axes = np.linalg.svd(points - centre, full_matrices=False)[2]
+    normal = axes[2] * (1.0 if axes[2][np.abs(axes[2]).argmax()] > 0 else -1.0)
+    return centre, normal, float(np.abs((points - centre) @ normal).max())
+
+
+def _lowest_plane(part: FacetPart, rims: list[Floats]) -> tuple[Floats, Floats]:
+    """A plane square to the axis along which the rims extend least, beyond all of the part, on the
+    side that the rims are nearer to."""
+    low, high = part.points.min(axis=0), part.points.max(axis=0)
+    rim = np.concatenate(rims)
+    axis = int(np.ptp(rim, axis=0).argmin())
+    middle = float(rim[:, axis].mean())
+    span = max(high[axis] - low[axis], 1e-3 * float(np.linalg.norm(high - low)))
+    below = middle - low[axis] <= high[axis] - middle
+    at = 0.5 * (low + high)
+    at[axis] = low[axis] - 0.1 * span if below else high[axis] + 0.1 * span
+    return at, np.eye(3)[axis]
+
+
+def _is_plate(part: FacetPart, rims: list[Floats]) -> bool:
+    """Whether what the rims close in, capped flat, is next to nothing."""
+    fans, points = [part.triangles], [part.points]
+    count = len(part.points)
+    for rim in rims:
+        fan = count + np.arange(len(rim))
+        points += [rim, rim.mean(axis=0)[None]]
+        middle = np.full(len(rim), count + len(rim))
+        fans.append(np.column_stack([fan, np.roll(fan, -1), middle]).astype(np.int32))
+        count += len(rim) + 1
+    every = np.concatenate(points)
+    area = float(triangle_areas(part.points, part.triangles).sum())
+    ball = area**1.5 / (6.0 * np.sqrt(np.pi))
+    return abs(enclosed_volume(every, np.concatenate(fans))) < _PLATE * ball
+
+
+def _nested(rims: list[Floats], at: Floats, normal: Any) -> bool:
+    """Whether a rim lies within another, all in one plane."""
+    n = np.asarray(normal, float)
+    first = np.cross(n, np.eye(3)[np.abs(n).argmin()])
+    axes = np.column_stack([first, np.cross(n, first)])
+    flat = [(rim - at) @ axes for rim in rims]
+    for k, polygon in enumerate(flat):
+        low, high = polygon.min(axis=0), polygon.max(axis=0)
+        for j, other in enumerate(flat):
+            if j != k and (other.min(axis=0) > low).all() and (other.max(axis=0) < high).all():
+                return True
+    return False
+
+
+def free_length(model: Model) -> float:
+    """Length of all free edges, by the facets that the model is looked at with."""
+    part = kind_of(model).facets(model, _SHARE)
+    table = edge_table(part.triangles)
+    return float(edge_lengths(part.points, table.nodes[table.uses == 1]).sum())
+
+
+def closed(model: Model) -> tuple[Model, list[ActionRow]]:
+    """The model closed by the likeliest ways, one after the other, and what was done.
+
+    A way counts if it leaves shorter free edges and no error of another sort. Raises StepFailed,
+    with what is left, if the model is still open when none helps.
+    """
+    kind = kind_of(model)
+    actions: list[ActionRow] = []
+    for _ in range(_STEPS):
+        found = kind.diagnosed(model).findings
+        options = ways(model, found)
+        if not options:
+            break
+        before, volume = free_length(model), kind.volume(model)
+        for way in options:
+            try:
+                out, count = apply(model, way.operation)
+            except IntaglioError:
+                continue
+            new = _errors(out) - {f.code for f in found}
+            if count and not new and free_length(out) < 0.999 * before:
+                model = out
+                operation = BY_NAME[way.operation["do"]]
+                actions.append(
+                    {
+                        "do": operation.key,
+                        "title": way.title,
+                        "done": operation.done.format(n=f"{count:,}"),
+                        "volume_change": float(kind.volume(out) - volume),
+                    }
+                )
+                break
+        else:
+            break
+    left = [f for f in kind.diagnosed(model).findings if f.code in ("gaps", "holes", "free-edges")]
+    if left:
+        told = " ".join(f"{f.message} ({f.count})" for f in left)
+        did = "; ".join(a["title"] for a in actions)
+        raise StepFailed(
+            "not-closed",
+            f"It stays open{f' after: {did}' if did else ''}. Left: {told}",
+            [p for f in left for p in f.places][:20],
+        )
+    return model, actions
+
+
+def _errors(model: Model) -> set[str]:
+    return {f.code for f in kind_of(model).diagnosed(model).findings if f.level == "error"}
+
+
+def open_finding(model: Model, found: tuple[Finding, ...]) -> list[Finding]:
+    """What would close the model, as offers; nothing for one that is closed."""
+    options = ways(model, found)
+    if not options:
+        return []
+    return [
+        Finding(
+            "open-body",
+            "note",
+            "The surface bounds no space while it is open. What would close it, likeliest first:",
+            advice="Close it takes the first that works, then the next for what is left.",
+            repairs=[
+                offer("Close it", "close"),
+                *({"label": w.title, "operation": w.operation} for w in options),
+            ],
+        )
+    ]
