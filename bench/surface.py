@@ -22,7 +22,7 @@ def main() -> None:
     started = time.perf_counter()
     peer = len(Delaunay(points).simplices) / (time.perf_counter() - started)
     rows = []
-    for name, factor in [(m, 1.0) for m in MODELS] + [("ejector", 0.47)]:
+    for name, factor in [(m, 1.0) for m in MODELS] + [("ejector", 0.47), ("cooler", 0.4)]:
         made = surfaced(name, factor)
         rate = len(made.triangles) / made.seconds
         rows.append(
