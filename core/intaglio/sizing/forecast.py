@@ -25,8 +25,8 @@ TRIANGLES_PER_SQUARE = 2.49
 BYTES_PER_CELL = 600
 BYTES_AT_REST = 4e8
 # the same runs on two cores of 2026; a machine twice as fast takes half as long
-TRIANGLES_PER_SECOND = 7000.0
-CELLS_PER_SECOND = 50_000.0
+TRIANGLES_PER_SECOND = 28_000.0
+CELLS_PER_SECOND = 75_000.0
 _SAMPLES = 40_000
 # fewer samples than this in the fluid tell little of it; samples between walls then
 _ENOUGH = 400
