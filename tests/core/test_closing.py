@@ -89,6 +89,7 @@ def test_rims_within_each_other_are_closed_in_their_plane(ends):
     assert _order(part)[0] == "close_plane"
     out, actions = closed(part)
     assert [a["do"] for a in actions] == ["close_plane"] * len(ends)
+    assert {a["title"] for a in actions} == {f"Close 2 rims in the plane z = {z:g}" for z in ends}
     assert volume(out.shape) == pytest.approx(5.0 * RING, rel=1e-6) and _no_errors(out)
     rings = [f for f in out.faces if any(abs(centroid(f)[2] - z) < 1e-6 for z in ends)]
     assert [area(f) for f in rings] == pytest.approx([RING] * len(ends))

@@ -106,8 +106,17 @@ def _within_each_other(rims: list[Floats], scale: float) -> list[Way]:
             "normal": _plain(normal, 1.0),
             "reach": two_digits(4 * _IN_PLANE * scale),
         }
-        out.append(Way(f"Close {len(own)} rims in their plane", row))
+        out.append(Way(f"Close {len(own)} rims in the plane {_plane_words(at, normal)}", row))
     return out
+
+
+def _plane_words(at: Floats, normal: Floats) -> str:
+    """A plane as one would call it: z = 5, or across 1, 1, 0 at 2, 0, 3."""
+    axis = int(np.abs(normal).argmax())
+    if abs(normal[axis]) > 1 - 1e-6:
+        return f"{'xyz'[axis]} = {at[axis] + 0.0:.4g}"
+    way, place = (", ".join(f"{x + 0.0:.3g}" for x in v) for v in (normal, at))
+    return f"across {way} at {place}"
 
 
 def _open_pieces(part: FacetPart) -> FacetPart | None:
