@@ -172,8 +172,8 @@ def test_rims_out_of_reach_stay_open():
         apply(part, {"do": "close_plane", "at": [0, 0, 50], "reach": 0.1})
 
 
-def test_what_cannot_be_closed_says_what_is_left():
-    # a band with half a turn has no sides to be thick between
+def _band() -> FacetPart:
+    """A band with half a turn, which has no sides to be thick between."""
     u = np.linspace(0, 2 * np.pi, 41)[:-1]
     v = np.array([-0.4, 0.4])
     r = 2 + v[None] * np.cos(u / 2)[:, None]
@@ -185,10 +185,20 @@ def test_what_cannot_be_closed_says_what_is_left():
         a, b = 2 * k, 2 * k + 1
         c, d = (2 * k + 2, 2 * k + 3) if k < 39 else (1, 0)
         rows += [[a, c, b], [b, c, d]]
-    band = part_of(trimesh.Trimesh(points, np.array(rows), process=False))
+    return part_of(trimesh.Trimesh(points, np.array(rows), process=False))
+
+
+def test_what_cannot_be_closed_says_what_is_left():
+    band = _band()
     with pytest.raises(StepFailed, match="stays open") as caught:
         closed(band)
     assert caught.value.code == "not-closed" and caught.value.places
+    # a draft of it does not try in vain
+    drafted = draft(
+        Source("band.stl", stl_bytes(band.points, band.triangles, "band")), "band", None
+    )
+    assert not drafted.closed and drafted.left
+    assert [r["do"] for r in drafted.settings["geometry"]["repairs"]] == ["repair_safe"]
 
 
 def test_the_finding_offers_the_ways_and_the_first_closes():
