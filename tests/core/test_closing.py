@@ -9,6 +9,7 @@ from intaglio.cad.part import Part
 from intaglio.cad.read import compound, sheet_of
 from intaglio.cad.repair import without_faces
 from intaglio.cad.write import step_bytes
+from intaglio.cli import main
 from intaglio.errors import StepFailed
 from intaglio.facets.part import FacetPart
 from intaglio.formats.stl import stl_bytes
@@ -188,7 +189,7 @@ def _band() -> FacetPart:
     return part_of(trimesh.Trimesh(points, np.array(rows), process=False))
 
 
-def test_what_cannot_be_closed_says_what_is_left():
+def test_what_cannot_be_closed_says_what_is_left(tmp_path, capsys):
     band = _band()
     with pytest.raises(StepFailed, match="stays open") as caught:
         closed(band)
@@ -198,6 +199,9 @@ def test_what_cannot_be_closed_says_what_is_left():
         Source("band.stl", stl_bytes(band.points, band.triangles, "band")), "band", None
     )
     assert not drafted.closed and drafted.left
+    (tmp_path / "band.stl").write_bytes(stl_bytes(band.points, band.triangles, "band"))
+    asked = ["draft", str(tmp_path / "band.stl"), "-o", str(tmp_path / "r.yaml")]
+    assert main(asked) == 1 and "left:" in capsys.readouterr().out
     assert [r["do"] for r in drafted.settings["geometry"]["repairs"]] == ["repair_safe"]
 
 

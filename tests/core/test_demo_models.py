@@ -37,7 +37,7 @@ def test_the_five_faults_of_the_bracket(capsys):
     found = {f["code"]: f for f in told["findings"]}
     assert not told["closed"]
     assert {k: f["count"] for k, f in found.items()} == {
-        "duplicate-faces": 1, "gaps": 4, "holes": 1, "inverted": 1, "slivers": 1,
+        "duplicate-faces": 1, "gaps": 4, "holes": 1, "inverted": 1, "slivers": 1, "open-body": 1,
     }  # fmt: skip
     assert found["gaps"]["size"] == pytest.approx(GAP, rel=1e-4)
     assert all(p[2] == pytest.approx(HEIGHT, abs=0.2) for p in found["gaps"]["places"])
@@ -50,7 +50,9 @@ def test_the_five_faults_of_the_bracket(capsys):
 
 def test_the_faults_of_the_buoy(capsys):
     found = {f["code"]: f for f in _findings("buoy.stl", capsys)["findings"]}
-    assert set(found) == {"unit-unknown", "gaps", "loose-pieces", "overlapping-bodies"}
+    assert set(found) == {
+        "unit-unknown", "gaps", "loose-pieces", "overlapping-bodies", "open-body",
+    }  # fmt: skip
     assert found["gaps"]["count"] == 1
     assert found["gaps"]["size"] == pytest.approx(SEAM_GAP, rel=1e-3)
     assert found["gaps"]["places"][0][2] == pytest.approx(SEAM, abs=2 * SEAM_GAP)
@@ -141,6 +143,7 @@ def test_convert_and_write_on_the_command_line(tmp_path, capsys):
     assert {p.name for p in tmp_path.glob("*.obj")} == {
         f"{n}.obj" for n in ("inlet", "outlet", "pier", "front", "back", "banks")
     }
-    assert main(["draft", str(model), "-o", str(tmp_path / "r.yaml"), "--fluid", "around"]) == 1
-    assert "left:" in capsys.readouterr().out
-    assert "repair_safe" in (tmp_path / "r.yaml").read_text()
+    assert main(["draft", str(model), "-o", str(tmp_path / "r.yaml"), "--fluid", "around"]) == 0
+    assert "left:" not in capsys.readouterr().out
+    drafted = (tmp_path / "r.yaml").read_text()
+    assert "repair_safe" in drafted and "do: close" in drafted

@@ -118,7 +118,8 @@ def _shapes_allow(s, pull, rows, n, long, shapely, turn, facing):
             return False
         if turned_away(s.normal, kept, v, w, nx, ny, nz, new, facing):
             return False
-        if leans(s.normal, gone, nx, ny, nz, facing * new):
+        # what only bends may stand as it comes: else needles at creases could not go
+        if facing > FACING and leans(s.normal, gone, nx, ny, nz, facing * new):
             return False
     return after > shapely or after >= before
 
