@@ -109,10 +109,11 @@ def test_edges_are_halved_down_to_the_floor_in_as_few_balls_as_do():
     found = faults(surface, _plane())
     even = np.array([[-9.0, -9, -9], [9, 9, 9]])
     field = build_field(even, np.full(2, 1.0), 1.0, 1.2, even[0], even[1])
-    spot, _, size = lowered(surface, found, field, 0.1)
+    assert len(found.severe()) == 0 < len(found.triangles())
+    spot, _, size = lowered(surface, found.triangles(), field, 0.1)
     assert spot == pytest.approx(np.array([[0.5, -0.05 / 3, 0]]))
     assert 0.25 <= size[0] <= 0.5
-    assert len(lowered(surface, found, field, 1.0)[0]) == 0
+    assert len(lowered(surface, found.triangles(), field, 1.0)[0]) == 0
     rng = np.random.default_rng(3)
     spots = rng.random((3000, 3)) * 100
     balls = regions_around(spots, np.full(3000, 0.5), rng.uniform(0.2, 0.4, 3000), 7)

@@ -45,7 +45,12 @@ class Faults:
         return len(self.crossing), len(self.folded), len(self.off) + len(self.thin)
 
     def triangles(self) -> NDArray[np.int64]:
-        return np.unique(np.concatenate([self.crossing, self.folded, self.off, self.thin]))
+        """All of them."""
+        return np.unique(np.concatenate([self.severe(), self.off, self.thin]))
+
+    def severe(self) -> NDArray[np.int64]:
+        """Those that leave no mesh at all."""
+        return np.unique(np.concatenate([self.crossing, self.folded]))
 
 
 def faults(surface: RemeshedSurface, facets: Facets) -> Faults:
@@ -100,11 +105,10 @@ def _thin(surface: RemeshedSurface) -> NDArray[np.int64]:
 
 
 def lowered(
-    surface: RemeshedSurface, found: Faults, field: SizeField, floor: float
+    surface: RemeshedSurface, rows: NDArray[np.int64], field: SizeField, floor: float
 ) -> tuple[Floats, Floats, Floats]:
-    """Places (n, 3) at fault, how far around (n,), and the shorter edges (n,) that are to be tried
-    there; places whose edges are at the floor already are left out."""
-    rows = found.triangles()
+    """Places (n, 3) of triangles at fault, how far around (n,), and the shorter edges (n,) that are
+    to be tried there; places whose edges are at the floor already are left out."""
     corner = surface.points[surface.triangles[rows]]
     spot = corner.mean(axis=1)
     around = np.linalg.norm(corner - spot[:, None], axis=2).max(axis=1)

@@ -209,26 +209,42 @@ def _until_it_holds(
         elif not len(held.faults.crossing) and not len(held.faults.folded):
             # shorter edges help no further
             break
-        spot, around, wanted = lowered(surface, held.faults, field, floor)
-        if floor <= 0 or not len(spot):
-            break
-        more = (*regions, *regions_around(spot, around, wanted, number + len(regions)))
-        room = _MUCH_MORE if len(held.faults.crossing) or len(held.faults.folded) else _MORE
-        try:
-            finer = sized(more)
-        except SettingRejected:
-            # the sizes alone would fill the memory
+        if floor <= 0 or not len(held.faults.triangles()):
             break
         first = first or forecast(facets, field, sides)
-        asked = forecast(facets, finer, sides)
-        if (
-            asked.triangles > room * first.triangles + _FEW
-            or asked.cells > room * first.cells + 10 * _FEW
-        ):
+        finer = None
+        # all places together if that costs little, else those alone without which there is no mesh
+        for rows, room in ((held.faults.triangles(), _MORE), (held.faults.severe(), _MUCH_MORE)):
+            spot, around, wanted = lowered(surface, rows, field, floor)
+            if len(spot):
+                more = (*regions, *regions_around(spot, around, wanted, number + len(regions)))
+                finer = _affordable(sized, more, facets, sides, first, room)
+            if finer is not None:
+                break
+        if finer is None:
             break
         regions, field = more, finer
     assert best is not None
     return k + 1, best
+
+
+def _affordable(
+    sized: Callable[[tuple[Region, ...]], SizeField],
+    regions: tuple[Region, ...],
+    facets: Facets,
+    sides: NDArray[np.int32],
+    first: Forecast,
+    room: float,
+) -> SizeField | None:
+    """The size field with these regions, if it asks for no more than `room` times the first."""
+    try:
+        field = sized(regions)
+    except SettingRejected:
+        # the sizes alone would fill the memory
+        return None
+    asked = forecast(facets, field, sides)
+    too_many = asked.triangles > room * first.triangles + _FEW
+    return None if too_many or asked.cells > room * first.cells + 10 * _FEW else field
 
 
 # the geometry is looked at through facets finer than those that are meshed by this
