@@ -84,8 +84,8 @@ _warm: list[_Warm] = []
 
 
 def _run_warm(job: Job) -> None:
-    """Run a job in the child that stays. It goes if the job does not end well, and the next gets a
-    new one."""
+    """Run a job in the child that stays. It goes with a job that is cancelled or takes too long,
+    and the next gets a new one; one that is refused leaves it."""
     warm = _warm.pop() if _warm else None
     if warm is None or not warm.child.is_alive():
         warm = _warmed()

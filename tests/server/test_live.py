@@ -78,6 +78,25 @@ def test_one_that_died_is_replaced(ada, sized):
     assert runner._warm[0].child.pid != gone.pid
 
 
+def test_a_cancelled_one_takes_the_process_along(ada, sized):
+    _change(ada, sized, largest=4.0)
+    _ran(_live(ada, sized))
+    before = runner._warm[0].child
+    _change(ada, sized, largest=4.3)
+    job = _live(ada, sized)
+    # asked while it runs: the watcher finds it at its first look
+    Job.objects.filter(id=job.id).update(target="volume")
+    worker = threading.Thread(target=lambda: (runner.run(str(job.id)), connection.close()))
+    worker.start()
+    while Job.objects.get(id=job.id).state == "waiting":
+        time.sleep(0.01)
+    ada.post(f"/api/jobs/{job.id}/cancel")
+    worker.join(20)
+    job.refresh_from_db()
+    assert job.state == "cancelled" and not before.is_alive() and not runner._warm
+    assert _ran(_live(ada, sized)).state == "done"
+
+
 def test_the_request_waits_for_a_live_run_but_not_for_ever(ada, sized, settings):
     settings.LIVE_SECONDS = 20.0
     _change(ada, sized, largest=4.0)
