@@ -131,9 +131,12 @@ def _sheets(part: Part) -> list[int]:
     return [k for k, b in enumerate(part.bodies) if b.ShapeType() != TopAbs_ShapeEnum.TopAbs_SOLID]
 
 
-def unsolid_findings(part: Part, free: list[Use], copies: set[int]) -> list[Finding]:
-    """Sheets that close around a volume together but are no solid."""
-    sheets = _sheets(part)
+def unsolid_findings(
+    part: Part, free: list[Use], copies: set[int], standing: list[int]
+) -> list[Finding]:
+    """Sheets that close around a volume together but are no solid; standing: those that are meant
+    to be open."""
+    sheets = [k for k in _sheets(part) if k not in standing]
     body = body_of_face(part)
     if not sheets or any(body[u.face] in sheets for u in free) or copies:
         return []

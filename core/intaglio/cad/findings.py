@@ -13,6 +13,7 @@ from intaglio.cad.face_findings import curvature_findings, facet_findings, small
 from intaglio.cad.face_names import diagonal, face_ids
 from intaglio.cad.measures import area, bounds, centroid, volume
 from intaglio.cad.part import Part
+from intaglio.cad.standing import standing_sheets
 from intaglio.cad.topology import (
     FreeLoop,
     Gap,
@@ -27,6 +28,7 @@ from intaglio.cad.topology import (
     uses_by_edge,
 )
 from intaglio.facets.edges import consistent_turns
+from intaglio.facets.plates import standing_finding
 from intaglio.findings import PLACES, Finding, offer, two_digits
 
 
@@ -55,10 +57,16 @@ def diagnose(
     found += duplicate_findings(part, twins)
     # the edges of a copy are no fault of their own
     free = [u for u in free if u.face not in copies]
+    standing = standing_sheets(part)
+    if standing:
+        spots = [centroid(part.bodies[k]).tolist() for k in standing]
+        found += standing_finding([part.body_name(k) for k in standing], spots, scale)
+        # nor are the rims of walls without a thickness
+        free = [u for u in free if u.body not in standing]
     progress(0.1, "looking for free edges")
     gaps, holes = gaps_and_holes(part, free, scale)
     found += _open(part, free, gaps, holes)
-    found += unsolid_findings(part, free, copies)
+    found += unsolid_findings(part, free, copies, standing)
     branching = [
         e
         for e, own in by_edge.items()

@@ -13,7 +13,8 @@ from intaglio.errors import StepFailed
 Origin = tuple[int, int]
 
 
-def _listed(shapes: list[TopoDS_Shape]) -> TopTools_ListOfShape:
+def listed(shapes: list[TopoDS_Shape]) -> TopTools_ListOfShape:
+    """The shapes as the kernel takes them."""
     out = TopTools_ListOfShape()
     for shape in shapes:
         out.Append(shape)
@@ -28,8 +29,8 @@ def combined(how: str, first: Part, second: list[TopoDS_Shape]) -> tuple[Part, d
     """
     tool: BRepAlgoAPI_BooleanOperation
     tool = BRepAlgoAPI_Cut() if how == "difference" else BRepAlgoAPI_Common()
-    tool.SetArguments(_listed([first.shape]))
-    tool.SetTools(_listed(second))
+    tool.SetArguments(listed([first.shape]))
+    tool.SetTools(listed(second))
     tool.Build()
     if not tool.IsDone():
         raise StepFailed("boolean", "The CAD kernel could not cut these shapes.")

@@ -50,8 +50,8 @@ def tessellate(
 ) -> tuple[Facets, Curves]:
     """Welded facets of all faces, within `linear` (unit) and `angular` (rad), and feature curves.
 
-    Nodes on a CAD edge are shared by its faces. A curve is an edge between two different faces;
-    a seam within one face is none. Made once per part and deflection, so nobody may change it.
+    Nodes on a CAD edge are shared by its faces. A curve is an edge between different faces, or
+    the rim of a sheet; a seam within one face is none. Made once per part and deflection, so nobody may change it.
     Raises StepFailed naming a face without a tessellation; where `broken` is given, the numbers of
     such faces are put there instead.
     """
@@ -85,7 +85,7 @@ def _tessellated(part: Part, linear: float, angular: float) -> tuple[Facets, Cur
     by_key: dict[tuple[int, int, int], int] = {}
     triangles: list[tuple[int, int, int]] = []
     region: list[int] = []
-    edge_faces: dict[int, set[int]] = {}
+    edge_faces: dict[int, list[int]] = {}
     edge_params: dict[int, list[float]] = {}
     edge_nodes: dict[int, list[int]] = {}
 
@@ -121,7 +121,7 @@ def _tessellated(part: Part, linear: float, angular: float) -> tuple[Facets, Cur
             for k, i in enumerate(local):
                 key = (-1, v0, 0) if k == 0 else (-1, v1, 0) if k == last else (e, k, 1)
                 numbers[i] = node(key, nodes[i])
-            edge_faces.setdefault(e, set()).add(number)
+            edge_faces.setdefault(e, []).append(number)
             edge_nodes[e] = [int(numbers[i]) for i in local]
             if polygon.HasParameters():
                 edge_params[e] = [polygon.Parameter(k + 1) for k in range(polygon.NbNodes())]
@@ -144,7 +144,7 @@ def _tessellated(part: Part, linear: float, angular: float) -> tuple[Facets, Cur
             triangles.append((a, c, b) if reverse else (a, b, c))
             region.append(number)
     facets_curvature = np.array(curvature)
-    features = sorted(e for e, faces in edge_faces.items() if len(faces) > 1)
+    features = _features(edge_faces)
     curves = _curves(part, features, edge_nodes, edge_params, facets_curvature)
     facets = Facets(
         np.array(points, np.float64),
@@ -219,9 +219,14 @@ def _curves(
 
 def curve_edges(part: Part) -> list[int]:
     """Numbers of the CAD edges that are feature curves, in the order tessellate gives them."""
-    faces: dict[int, set[int]] = {}
+    faces: dict[int, list[int]] = {}
     for number, face in enumerate(part.faces):
         for edge in _face_edges(face):
             if not BRep_Tool.Degenerated_s(edge):
-                faces.setdefault(part.edge_map.FindIndex(edge) - 1, set()).add(number)
-    return sorted(e for e, f in faces.items() if len(f) > 1)
+                faces.setdefault(part.edge_map.FindIndex(edge) - 1, []).append(number)
+    return _features(faces)
+
+
+def _features(faces: dict[int, list[int]]) -> list[int]:
+    """Edges between faces, and rims: all but those that one face passes twice, on its seam."""
+    return sorted(e for e, own in faces.items() if len(set(own)) > 1 or len(own) == 1)

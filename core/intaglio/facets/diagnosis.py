@@ -13,6 +13,7 @@ from intaglio.facets.faults import edge_lengths, extra_copies, flat_triangles, p
 from intaglio.facets.openings import FreeEdges, free_edges
 from intaglio.facets.part import FacetPart, Floats, scale_of
 from intaglio.facets.pieces import find_pieces
+from intaglio.facets.plates import standing_finding, standing_plates
 from intaglio.facets.shape_findings import shape_findings, thin_places
 from intaglio.findings import PLACES, Finding, offer, two_digits
 
@@ -47,7 +48,15 @@ def diagnose(
     triangles = sound.triangles
     table = edge_table(triangles)
     progress(0.2, "looking for free edges")
-    free = free_edges(points, triangles, table)
+    plates = standing_plates(sound)
+    bodies = ~np.isin(sound.body, plates)
+    if plates:
+        # their rims are no faults
+        spots = [points[triangles[sound.body == k][0]].mean(axis=0).tolist() for k in plates]
+        found += standing_finding([part.body_names[k] for k in plates], spots, scale)
+        free = free_edges(points, triangles[bodies], edge_table(triangles[bodies]))
+    else:
+        free = free_edges(points, triangles, table)
     found += _open(points, free, part.unit)
     branching = table.nodes[table.uses > 2]
     if len(branching):

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from intaglio.facets.facets import Curves, Facets
 from intaglio.facets.nearest_regions import regions_at
 from intaglio.facets.remesh import RemeshedSurface, remesh
+from intaglio.facets.rims import parted_at_rims
 from intaglio.facets.seams import Walked
 from intaglio.facets.surface import ON_CURVE, ON_FACE
 from intaglio.sizing.octree import SizeField
@@ -42,6 +43,9 @@ def mesh_surface(
     face = rough.owner
     if walk is not None:
         rough, face = _told_apart(facets, walk, rough)
+    rough = parted_at_rims(rough, curves)
+    # the nodes made there are on faces by their owner, or on curves
+    face = np.concatenate([face, rough.owner[len(face) :]])
     return rough if settle is None else settle(rough, face)
 
 

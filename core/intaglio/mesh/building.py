@@ -311,4 +311,5 @@ def with_patches(
             Periodic(p.patches, place[p.faces].astype(np.int32), p.turn, p.shift)
             for p in mesh.periodic
         ),
+        place[mesh.sheets],
     )

@@ -1,12 +1,17 @@
 """Whether a mesh has the surface it was made for: each given triangle once, whole or split."""
 
+from dataclasses import replace
+
 import numpy as np
+from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from intaglio.findings import PLACES, Finding
-from intaglio.mesh.mesh import Floats, Ints, Mesh, fan, rows
+from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, fan, rows
 from intaglio.mesh.polygons import find_polygons
+
+Flags = NDArray[np.bool_]
 
 # area vectors depend on the rim alone, so that a change of diagonal keeps them
 _SAME_VECTOR = 1e-9
@@ -16,18 +21,41 @@ _SAME_AREA = 0.022
 
 
 def surface_findings(
-    mesh: Mesh, points: Floats, triangles: Ints, region: Ints, behind: Ints
+    mesh: Mesh,
+    points: Floats,
+    triangles: Ints,
+    region: Ints,
+    behind: Ints,
+    origin: Longs | None = None,
+    back: Ints | None = None,
 ) -> list[Finding]:
     """A finding for given triangles that the mesh has not exactly once, as a face or as faces that
     split it, and for faces that are no part of the given surface.
 
     points (n, 3) of the surface are the mesh's first; triangles (k, 3), region (k,) their number of
-    the mesh's patches; behind (patches,) the zone that each patch bounds with its back.
+    the mesh's patches; behind (patches,) the zone that each patch bounds with its back. Where the
+    mesh was cut open along sheets: origin (nodes,) of its nodes before that, back (patches,) the
+    patch on the other side of each one, or -1; such a patch must hold the same triangles turned.
     """
+    if origin is not None and back is not None:
+        joined = replace(mesh, face_nodes=origin[mesh.face_nodes].astype(np.int32))
+        other = np.isin(mesh.patch, back[back >= 0])
+        sheet = back[region] >= 0
+        turned = triangles[sheet][:, ::-1], back[region[sheet]]
+        return _covered(joined, points, triangles, region, behind, ~other) + _covered(
+            joined, points, *turned, behind, other
+        )
+    return _covered(mesh, points, triangles, region, behind, np.ones(mesh.faces, bool))
+
+
+def _covered(
+    mesh: Mesh, points: Floats, triangles: Ints, region: Ints, behind: Ints, looked_at: Flags
+) -> list[Finding]:
+    """The same among the chosen faces (f,) alone."""
     if not np.array_equal(mesh.points[: len(points)], points):
         return [_lost(len(points), [], "its points lie elsewhere")]
     beyond = np.where(mesh.neighbour >= 0, mesh.zone[mesh.neighbour], -1)
-    parting = np.flatnonzero(mesh.zone[mesh.owner] != beyond)
+    parting = np.flatnonzero((mesh.zone[mesh.owner] != beyond) & looked_at)
     start = np.arange(len(triangles) + 1, dtype=np.int64) * 3
     found = find_polygons(start, triangles.ravel(), mesh.face_start, mesh.face_nodes, parting)
     held = found >= 0

@@ -1,6 +1,6 @@
 """The mesh: cells of any shape, the faces between them, patches on the boundary, zones of cells."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -66,7 +66,8 @@ class Mesh:
     the nodes face_nodes[face_start[f]:face_start[f + 1]], outward from owner (f,) by the
     right-hand rule; interior faces come first. neighbour (f,) is -1 on the boundary; patch (f,) is
     an index into patches, -1 inside but for the interfaces between zones; zone (c,) an index into
-    zones. Node, face and cell numbers are 32 bit, offsets 64.
+    zones; sheets (k, 2) are boundary faces that lie on each other, the two sides of walls without a
+    thickness. Node, face and cell numbers are 32 bit, offsets 64.
     """
 
     points: Floats
@@ -83,6 +84,7 @@ class Mesh:
     zones: tuple[Zone, ...]
     unit: str
     periodic: tuple[Periodic, ...] = ()
+    sheets: Ints = field(default_factory=lambda: np.zeros((0, 2), np.int32))
 
     @property
     def cells(self) -> int:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from intaglio.findings import PLACES, Finding
-from intaglio.mesh.mesh import Mesh, Periodic, face_middles, face_sizes, rows
+from intaglio.mesh.mesh import Floats, Ints, Mesh, Periodic, face_middles, face_sizes, rows
 
 # nodes of a pair lie at the same place to this share of the face's size
 NEAR = 1e-6
@@ -52,7 +52,7 @@ def periodic_findings(mesh: Mesh) -> list[Finding]:
             own = np.flatnonzero(mesh.patch == pair.patches[side])
             held, count = np.unique(pair.faces[:, side], return_counts=True)
             lost += [np.setxor1d(own, held), held[count > 1]]
-        lost.append(pair.faces[_apart(mesh, pair), 0])
+        lost.append(pair.faces[faces_apart(mesh, pair.faces, pair.turn, pair.shift), 0])
     bad = np.unique(np.concatenate(lost)).astype(np.int64) if lost else np.zeros(0, np.int64)
     if not len(bad):
         return []
@@ -68,9 +68,10 @@ def periodic_findings(mesh: Mesh) -> list[Finding]:
     ]
 
 
-def _apart(mesh: Mesh, pair: Periodic) -> np.ndarray:
-    """Whether the nodes of each pair of faces (k,) lie at other places, carried over."""
-    one, other = pair.faces[:, 0], pair.faces[:, 1]
+def faces_apart(mesh: Mesh, faces: Ints, turn: Floats, shift: Floats) -> np.ndarray:
+    """Whether the nodes of each pair of faces (k, 2), of which the second looks the other way, lie
+    at other places, carried over by x → turn @ x + shift."""
+    one, other = faces[:, 0], faces[:, 1]
     size = face_sizes(mesh)
     bad = size[one] != size[other]
     near = NEAR * _size(mesh, one) if len(one) else np.zeros(0)
@@ -78,7 +79,7 @@ def _apart(mesh: Mesh, pair: Periodic) -> np.ndarray:
         own = np.flatnonzero(~bad & (size[one] == n))
         at = mesh.face_nodes[mesh.face_start[one[own]][:, None] + np.arange(n)]
         to = mesh.face_nodes[mesh.face_start[other[own]][:, None] + np.arange(n)]
-        carried = mesh.points[at] @ pair.turn.T + pair.shift
+        carried = mesh.points[at] @ turn.T + shift
         # the second face looks the other way: its nodes run backward from some start
         best = np.full(len(own), np.inf)
         for k in range(n):

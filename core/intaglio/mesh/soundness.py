@@ -5,6 +5,7 @@ import numpy as np
 from intaglio.findings import PLACES, Finding
 from intaglio.mesh.cells import NODES, POLYHEDRON, SHAPES
 from intaglio.mesh.mesh import Mesh
+from intaglio.mesh.sheets import nodes_of_sheets
 
 
 def unsound(mesh: Mesh) -> list[Finding]:
@@ -64,11 +65,16 @@ def _wrong_numbers(mesh: Mesh) -> str:
             return "periodic pairs need two faces each"
         if len(pair.faces) and (pair.faces.min() < 0 or pair.faces.max() >= faces):
             return "periodic pairs name faces that do not exist"
+    if mesh.sheets.ndim != 2 or mesh.sheets.shape[1:] != (2,):
+        return "sides of sheets need two faces each"
+    if len(mesh.sheets) and (mesh.sheets.min() < 0 or mesh.sheets.max() >= faces):
+        return "sides of sheets name faces that do not exist"
     return ""
 
 
 def duplicate_points(mesh: Mesh) -> list[Finding]:
-    """A finding for points at the same place, to a million-millionth of the mesh's size."""
+    """A finding for points at the same place, to a million-millionth of the mesh's size, but for
+    those on the two sides of sheets."""
     low = mesh.points.min(axis=0)
     step = 1e-12 * float(np.ptp(mesh.points, axis=0).max())
     if step == 0.0:
@@ -76,7 +82,14 @@ def duplicate_points(mesh: Mesh) -> list[Finding]:
     grid = np.rint((mesh.points - low) / step).astype(np.int64)
     order = np.lexsort(grid.T)
     same = (np.diff(grid[order], axis=0) == 0).all(axis=1)
+    if not same.any():
+        return []
+    place = np.empty(len(order), np.int64)
+    place[order] = np.concatenate([[0], np.cumsum(~same)])
     twice = order[1:][same]
+    first = order[np.searchsorted(place[order], place[twice])]
+    group = nodes_of_sheets(mesh, place)
+    twice = twice[group[twice] != group[first]]
     if not len(twice):
         return []
     return [

@@ -18,6 +18,8 @@ _ARRAYS = (
 def mesh_arrays(mesh: Mesh) -> dict[str, NDArray[Any]]:
     """The mesh's arrays by name, for `stored_mesh`."""
     out = {name: getattr(mesh, name) for name in _ARRAYS}
+    if len(mesh.sheets):
+        out["sheets"] = mesh.sheets
     for k, pair in enumerate(mesh.periodic):
         out[f"periodic_{k}_faces"] = pair.faces
         out[f"periodic_{k}_turn"] = pair.turn
@@ -55,4 +57,6 @@ def stored_mesh(
             )
         )
     held: dict[str, Any] = {name: np.ascontiguousarray(arrays[name]) for name in _ARRAYS}
+    if "sheets" in arrays:
+        held["sheets"] = np.ascontiguousarray(arrays["sheets"])
     return Mesh(**held, patches=patches, zones=zones, unit=unit, periodic=tuple(pairs))

@@ -26,6 +26,7 @@ from intaglio.mesh.mesh import Mesh, cell_middles, face_middles, following, rows
 from intaglio.mesh.overlap import overlaps
 from intaglio.mesh.periodic import periodic_findings
 from intaglio.mesh.polygons import turning
+from intaglio.mesh.sheets import sheet_findings
 from intaglio.mesh.soundness import duplicate_points, unsound
 from intaglio.numeric.chunks import in_chunks
 
@@ -258,6 +259,7 @@ def check(mesh: Mesh) -> list[Finding]:
         )
     out += duplicate_points(mesh)
     out += periodic_findings(mesh)
+    out += sheet_findings(mesh)
     if not out:
         # whether the boundary winds once asks for a boundary that closes
         out += overlaps(mesh)

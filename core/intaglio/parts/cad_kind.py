@@ -16,7 +16,9 @@ from intaglio.cad.normals import face_normal, plane_normal, surface_of
 from intaglio.cad.part import Part, from_bytes, to_bytes
 from intaglio.cad.passages import passages_part
 from intaglio.cad.read import compound, scaled, sheet_of
+from intaglio.cad.repair import carried
 from intaglio.cad.ruler import distance_ahead, gap_between, nearest_vertex_or_foot
+from intaglio.cad.standing import standing_sheets
 from intaglio.cad.surface_mesh import exact_positions
 from intaglio.cad.tessellation import DENSE, SHOWN_TURN, as_shown, curve_edges, tessellate
 from intaglio.cad.topology import (
@@ -130,6 +132,7 @@ class CadKind(Kind[Part]):
         return out
 
     def bodies(self, model: Part) -> list[BodyRow]:
+        sheets = set(standing_sheets(model))
         return [
             {
                 "name": model.body_name(k),
@@ -137,9 +140,17 @@ class CadKind(Kind[Part]):
                 "area": area(b),
                 "faces": [model.face_map.FindIndex(f) - 1 for f in Part(b, model.unit).faces],
                 "solid": b.ShapeType().name == "TopAbs_SOLID",
+                "sheet": k in sheets,
             }
             for k, b in enumerate(model.bodies)
         ]
+
+    def standing(self, model: Part) -> list[str]:
+        return [model.body_name(k) for k in standing_sheets(model)]
+
+    def without(self, model: Part, names: list[str]) -> Part | None:
+        left = [k for k in range(len(model.bodies)) if model.body_name(k) not in names]
+        return carried(model, [model.bodies[k] for k in left]) if left else None
 
     def zone_volumes(self, model: Part) -> list[float]:
         return [volume(s) for s in model.solids]

@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from intaglio.errors import IntaglioError, StepFailed
 from intaglio.facets.closing import rims_of
 from intaglio.facets.edges import edge_table
-from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.facets.faults import edge_lengths
 from intaglio.facets.part import FacetPart, kept
 from intaglio.facets.pieces import find_pieces
+from intaglio.facets.plates import is_plate
 from intaglio.findings import Finding, offer, two_digits
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
@@ -25,8 +25,6 @@ Floats = NDArray[np.float64]
 _SHARE = 0.005
 # rims lie in one plane if no point is off it by more than this share of the model
 _IN_PLANE = 1e-3
-# capped flat, a plate holds less than this share of a ball with as large a surface
-_PLATE = 0.05
 # a sheet is made this thick where nobody says, as a share of the model
 _THICKNESS = 0.01
 # ways that are taken after each other at most: gaps, then holes, then what is left
@@ -68,7 +66,7 @@ def ways(model: Model, found: tuple[Finding, ...]) -> list[Way]:
         Way("Cap the openings smoothly", {"do": "cap", "shape": "smooth"}),
     ]
     thicken = [Way(f"Thicken by {thickness:g} {unit}", {"do": "thicken", "thickness": thickness})]
-    if _is_plate(part, rims):
+    if is_plate(part, rims):
         return [*out, *thicken, *_against_plane(part, rims, scale)]
     within = _within_each_other(rims, scale)
     if within:
@@ -151,22 +149,6 @@ def _lowest_plane(part: FacetPart, rims: list[Floats]) -> tuple[Floats, Floats]:
     at = 0.5 * (low + high)
     at[axis] = low[axis] - 0.1 * span if below else high[axis] + 0.1 * span
     return at, np.eye(3)[axis]
-
-
-def _is_plate(part: FacetPart, rims: list[Floats]) -> bool:
-    """Whether what the rims close in, capped flat, is next to nothing."""
-    fans, points = [part.triangles], [part.points]
-    count = len(part.points)
-    for rim in rims:
-        fan = count + np.arange(len(rim))
-        points += [rim, rim.mean(axis=0)[None]]
-        middle = np.full(len(rim), count + len(rim))
-        fans.append(np.column_stack([fan, np.roll(fan, -1), middle]).astype(np.int32))
-        count += len(rim) + 1
-    every = np.concatenate(points)
-    area = float(triangle_areas(part.points, part.triangles).sum())
-    ball = area**1.5 / (6.0 * np.sqrt(np.pi))
-    return abs(enclosed_volume(every, np.concatenate(fans))) < _PLATE * ball
 
 
 def _nested(rims: list[Floats], at: Floats, normal: Any) -> bool:

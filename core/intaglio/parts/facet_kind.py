@@ -27,6 +27,7 @@ from intaglio.facets.features import (
 )
 from intaglio.facets.motion import scaled
 from intaglio.facets.part import FacetPart, joined, kept, scale_of
+from intaglio.facets.plates import standing_plates
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.welding import welded
 from intaglio.numeric.boxtree import box_tree, first_hits, nearest
@@ -135,6 +136,7 @@ class FacetKind(Kind[FacetPart]):
     def bodies(self, model: FacetPart) -> list[BodyRow]:
         areas = triangle_areas(model.points, model.triangles)
         out: list[BodyRow] = []
+        sheets = set(standing_plates(model))
         for k, name in enumerate(model.body_names):
             own = model.body == k
             if not own.any():
@@ -147,9 +149,18 @@ class FacetKind(Kind[FacetPart]):
                     "area": float(areas[own].sum()),
                     "faces": np.unique(model.region[own]).tolist(),
                     "solid": bool((table.uses == 2).all()),
+                    "sheet": k in sheets,
                 }
             )
         return out
+
+    def standing(self, model: FacetPart) -> list[str]:
+        return [model.body_names[k] for k in standing_plates(model)]
+
+    def without(self, model: FacetPart, names: list[str]) -> FacetPart | None:
+        gone = [k for k, name in enumerate(model.body_names) if name in names]
+        left = ~np.isin(model.body, gone)
+        return compact(kept(model, left)) if left.any() else None
 
     def zone_volumes(self, model: FacetPart) -> list[float]:
         return [
@@ -187,6 +198,8 @@ class FacetKind(Kind[FacetPart]):
 
     def passages(self, model: FacetPart, closed: bool) -> Passages:
         scale = self.scale(model)
+        # walls without a thickness bound no space
+        model = kept(model, ~np.isin(model.body, standing_plates(model)))
         holes = openings(model)
         behind = list(spaces(model, holes) if holes or closed else [])
         return Passages(

@@ -119,8 +119,16 @@ class Kind(ABC, Generic[M]):
         """name, volume, area, faces and solid of each body."""
 
     @abstractmethod
+    def standing(self, model: M) -> list[str]:
+        """Names of bodies that are walls without a thickness beside closed bodies."""
+
+    @abstractmethod
+    def without(self, model: M, names: list[str]) -> M | None:
+        """The model without some of its bodies, None if nothing is left."""
+
+    @abstractmethod
     def zone_volumes(self, model: M) -> list[float]:
-        """Volume of each zone of a fluid, in unit³."""
+        """Volume of each closed body of a fluid, in unit³: of CAD a solid, of facets a zone."""
 
     @abstractmethod
     def distances(self, model: M, spot: Floats) -> Floats:

@@ -38,23 +38,27 @@ class FaceShape(TypedDict):
 
 class FaceRow(FaceShape):
     """A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;
-    role, opening and zones: of the fluid's faces only."""
+    role, opening and zones: of the fluid's faces only; back_of: number of the face whose other side
+    this is, of a sheet that stands in a zone."""
 
     at: Place
     at_end: bool
     role: NotRequired[str]
     opening: NotRequired[bool]
     zones: NotRequired[list[int]]
+    back_of: NotRequired[int]
 
 
 class BodyRow(TypedDict):
-    """A body: volume, area, numbers of its faces, and whether it bounds a volume."""
+    """A body: volume, area, numbers of its faces, whether it bounds a volume, and whether it is a
+    wall without a thickness beside bodies that do."""
 
     name: str
     volume: float
     area: float
     faces: list[int]
     solid: bool
+    sheet: bool
 
 
 class OpeningRow(TypedDict):

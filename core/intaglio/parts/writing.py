@@ -88,8 +88,9 @@ def stage_model(stage: str, product: Product) -> Model:
 
 
 def patch_faces(report: Mapping[str, Any], domain: Mapping[str, Any]) -> dict[str, list[int]]:
-    """Face numbers by patch name, from the reports of Patches and Domain."""
-    number = {f["id"]: k for k, f in enumerate(domain["faces"])}
+    """Face numbers by patch name, from the reports of Patches and Domain; the two sides of a sheet
+    are one face."""
+    number = {f["id"]: f.get("back_of", k) for k, f in enumerate(domain["faces"])}
     return {p["name"]: [number[f] for f in p["faces"] if f in number] for p in report["patches"]}
 
 

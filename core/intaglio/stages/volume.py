@@ -7,9 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.mesh.building import tet_mesh, with_patches
+from intaglio.mesh.building import Polygons, tet_mesh, with_patches
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, polygon_edges
+from intaglio.mesh.parting import parted_along
 from intaglio.mesh.quality import Measured, Spread, cell_metrics, measure
 from intaglio.mesh.report import Histogram, MeshZoneRow, histograms, mesh_findings, report
 from intaglio.mesh.slices import outer_faces
@@ -18,6 +19,7 @@ from intaglio.parts.model import Product
 from intaglio.parts.picture import picture
 from intaglio.settings.blanks import blank
 from intaglio.sizing.forecast import BYTES_PER_CELL, volume_seconds
+from intaglio.stages.domain.faces import back_faces
 from intaglio.stages.reports import StageReport
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.sizing.step import MEMORY_LIMIT, field_of
@@ -112,8 +114,16 @@ def volume_step(
         zones,
         unit=unit,
     )
+    back = back_faces(domain.report)
+    origin = None
+    on_sheet = np.flatnonzero(back[region[filling.origin]] >= 0)
+    if len(on_sheet):
+        own = region[filling.origin[on_sheet]]
+        mesh, origin = parted_along(
+            mesh, Polygons.of_rows(filling.triangles[on_sheet], own), back[own]
+        )
     measured = measure(mesh)
-    found = surface_findings(mesh, points, triangles, region, sides[:, 0])
+    found = surface_findings(mesh, points, triangles, region, sides[:, 0], origin, back)
     found += mesh_findings(mesh, measured)
     errors = [f for f in found if f.level == "error"]
     if errors:

@@ -32,6 +32,7 @@ STAGE = Stage(
         Sentence("Here {where}."),
         Sentence("Close the openings {closed} and take the space at {pin}", _INSIDE),
         Sentence("Keep the bodies {solids} as solid zones.", _INSIDE),
+        Sentence("Keep {sheets} as walls with two sides."),
         Sentence("It flows {along} through {shape}: {symmetry}.", _AROUND),
         Sentence("The plane lies at {symmetry_at}.", _HALF),
         Sentence("The shape reaches {ahead} ahead and {behind} behind,", _LONG),

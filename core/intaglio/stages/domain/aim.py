@@ -26,7 +26,7 @@ def aim(fluid: Fluid, volume: float, radius: float | None) -> AimRow:
     for k, own in enumerate(fluid.sides):
         sides[k, : len(own[:2])] = own[:2]
     around = "far" in fluid.roles
-    body = np.array([around and role == "" for role in fluid.roles], bool)
+    body = np.array([around and role in ("", "sheet") for role in fluid.roles], bool)
     lengths = lengths_met(facets, sides[facets.region], body[facets.region], radius)
     turn = kind.turns(fluid.model, facets, curves)
     gaps = gap_cells_for(volume, kind.area(fluid.model))

@@ -18,8 +18,10 @@ def domain_defaults(geometry: Report) -> tuple[dict[str, Any], dict[str, str]]:
     spaces = geometry["spaces"]
     middle = [0.5 * (a + b) for a, b in zip(geometry["low"], geometry["high"], strict=True)]
     size = float(max(geometry["size"]))
+    sheets = [b["name"] for b in geometry["bodies"] if b.get("sheet")]
     rest = {
         "solids": [],
+        "sheets": sheets,
         "shape": "box",
         "along": "+" + "xyz"[int(np.argmax(geometry["size"]))],
         "ahead": 5.0,
@@ -45,6 +47,9 @@ def domain_defaults(geometry: Report) -> tuple[dict[str, Any], dict[str, str]]:
         "thickness": "A fiftieth of the longest side.",
         **dict.fromkeys(("ahead", "aside", "above", "below"), "Five lengths of the body."),
         "behind": "Ten lengths of the body, for its wake.",
+        "sheets": "They bound no volume, beside bodies that do."
+        if sheets
+        else "No body is drawn without a thickness.",
     }
     if spaces and spaces[0]["volume"] > _SPACE_SHARE * abs(geometry["volume"]):
         space = spaces[0]

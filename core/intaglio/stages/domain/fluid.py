@@ -1,7 +1,7 @@
 """The fluid of a domain: its model, and what each of its faces and zones is."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from intaglio.cad.part import Part
@@ -13,25 +13,31 @@ from intaglio.stages.domain.settings import Domain
 
 @dataclass(frozen=True)
 class Fluid:
-    """model; ids of its faces; roles: opening, far, symmetry, periodic, flat, interface or an empty
-    text; zones: name and kind; sides: zones of each face."""
+    """model; ids of its faces; roles: opening, far, symmetry, periodic, flat, interface, sheet or an
+    empty text; zones: name and kind; sides: zones of each face, twice the same for a sheet; sheet:
+    body that a face of a sheet belongs to, by face; pieces: zone of each closed body of the model
+    where they are not one each."""
 
     model: Model
     ids: tuple[str, ...]
     roles: tuple[str, ...]
     zones: tuple[tuple[str, str], ...]
     sides: tuple[tuple[int, ...], ...]
+    sheet: Mapping[int, str] = field(default_factory=dict)
+    pieces: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
 class Extraction:
-    """How one kind of model gives its fluid; `of_cad` and `of_facets` are the two."""
+    """How one kind of model gives its fluid; `of_cad` and `of_facets` are the two. embed: sheets
+    of a model, by name, placed in a fluid."""
 
     inside: Callable[[Domain, Any], Fluid]
     as_is: Callable[[Domain, Any, str], Fluid]
     around: Callable[[Any, Part, str], Fluid]
     sector: Callable[[Fluid, Part], Fluid]
     section: Callable[[Any, int, float, float], tuple[Model, list[str | int]]]
+    embed: Callable[[Fluid, Any, list[str]], Fluid]
 
 
 _FAR = ("ahead", "behind", "left", "right", "above", "below", "around")

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from intaglio.cad import domain as cad_domain
+from intaglio.cad.embedding import embedded
 from intaglio.cad.history import combined
 from intaglio.cad.measures import volume
 from intaglio.cad.part import Part
@@ -11,6 +12,7 @@ from intaglio.cad.section import cad_section
 from intaglio.cad.zones import zoned_fluid
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.parts.kind import Model
+from intaglio.parts.taking import plain_name
 from intaglio.stages.domain.fluid import (
     Extraction,
     Fluid,
@@ -98,8 +100,12 @@ def as_is(settings: Domain, model: Part, zone: str) -> Fluid:
     return single_zone(part, ids, [""] * len(ids), zone)
 
 
-def around(model: Part, outside: Part, zone: str) -> Fluid:
-    """What an enclosure holds besides the solids."""
+def around(model: Part | None, outside: Part, zone: str) -> Fluid:
+    """What an enclosure holds besides the solids of a model, if there is one."""
+    if model is None:
+        names = [outside.face_name(k) for k in range(len(outside.faces))]
+        part = replace(outside, body_names=(zone,), face_names=())
+        return single_zone(part, unique_names(names), [role_of(n) for n in names], zone)
     _solids(model)
     part, origin = combined("difference", outside, list(model.solids))
     part, origin = _largest(part, origin)
@@ -157,4 +163,43 @@ def section(model: Part, axis: int, at: float, thickness: float) -> tuple[Model,
     return cad_section(model, axis, at, thickness)
 
 
-EXTRACTION = Extraction(inside, as_is, around, sector, section)
+def embed(fluid: Fluid, model: Part, names: list[str]) -> Fluid:
+    """The fluid with bodies of a model, by name, standing in it as sheets."""
+    own = fluid.model
+    assert isinstance(own, Part)
+    numbers = {model.body_name(k): k for k in range(len(model.bodies))}
+    faces = [Part(model.bodies[numbers[n]], model.unit).faces for n in names]
+    made = embedded(own, faces)
+    part = made.part
+    zone_of = fluid.pieces or tuple(range(len(own.solids)))
+    if len(fluid.zones) == 1:
+        zone_of = (0,) * len(own.solids)
+    ids, roles, sides, titles, sheet = [], [], [], [], {}
+    for k in range(len(part.faces)):
+        group, number = made.origins[k]
+        if group == 0:
+            ids.append(fluid.ids[number])
+            roles.append(fluid.roles[number])
+            sides.append(fluid.sides[number])
+            titles.append(own.face_name(number))
+            continue
+        ids.append(plain_name(names[number], "sheet"))
+        roles.append("sheet")
+        # a sheet that parts its zone in two has a piece of it on either side
+        zone = zone_of[made.around[k]]
+        sides.append((zone, zone))
+        titles.append(names[number])
+        sheet[k] = names[number]
+    bodies = (*(name for name, _ in fluid.zones), *names)
+    return Fluid(
+        replace(part, body_names=bodies, face_names=tuple(titles)),
+        unique_names(ids),
+        tuple(roles),
+        fluid.zones,
+        tuple(sides),
+        sheet,
+        tuple(zone_of[k] for k in made.pieces),
+    )
+
+
+EXTRACTION = Extraction(inside, as_is, around, sector, section, embed)

@@ -1,6 +1,9 @@
 """The fluid of facets."""
 
+from dataclasses import replace
+
 import numpy as np
+from numpy.typing import NDArray
 
 from intaglio.cad.measures import bounds
 from intaglio.cad.part import Part
@@ -9,11 +12,13 @@ from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.booleans import combined
 from intaglio.facets.domain import compact, fluid_as_is, fluid_inside, openings
 from intaglio.facets.edges import edge_table
+from intaglio.facets.embedding import embedded
 from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.facets.pieces import find_pieces
 from intaglio.facets.section import facet_section
 from intaglio.numeric.winding import winding_numbers
 from intaglio.parts.kind import Model
+from intaglio.parts.taking import plain_name
 from intaglio.stages.domain.fluid import (
     Extraction,
     Fluid,
@@ -69,11 +74,18 @@ def as_is(settings: Domain, model: FacetPart, zone: str) -> Fluid:
     return single_zone(part, part.region_names, [""] * len(part.region_names), zone)
 
 
-def around(model: FacetPart, outside: Part, zone: str) -> Fluid:
-    """What an enclosure holds besides the inside of the facets."""
+def around(model: FacetPart | None, outside: Part, zone: str) -> Fluid:
+    """What an enclosure holds besides the inside of the facets, if there are any."""
     scale = float(np.linalg.norm(np.subtract(*bounds(outside.shape))))
     shell, _ = tessellate(outside, 2e-4 * scale, 0.1)
     n = len(outside.faces)
+    if model is None:
+        names = tuple(outside.face_name(k) for k in range(n))
+        body = np.zeros(len(shell.triangles), np.int32)
+        part = FacetPart(
+            shell.points, shell.triangles, shell.region, body, names, (zone,), outside.unit
+        )
+        return single_zone(part, names, [role_of(k) for k in names], zone)
     points, triangles, tag = combined(
         (shell.points, shell.triangles, shell.region),
         (model.points, model.triangles, model.region + n),
@@ -143,4 +155,33 @@ def section(
     return facet_section(model, axis, at, thickness)
 
 
-EXTRACTION = Extraction(inside, as_is, around, sector, section)
+def embed(fluid: Fluid, model: FacetPart, names: list[str]) -> Fluid:
+    """The fluid with bodies of a model, by name, standing in it as sheets."""
+    own = fluid.model
+    assert isinstance(own, FacetPart)
+    chosen = [k for k, name in enumerate(model.body_names) if name in names]
+    sheets = compact(kept(model, np.isin(model.body, chosen)))
+    part = embedded(own, sheets)
+    count, zones = len(own.region_names), len(own.body_names)
+    roles, sides, sheet = list(fluid.roles), list(fluid.sides), {}
+    for region in range(count, len(part.region_names)):
+        rows = np.flatnonzero(part.region == region)
+        spot = part.points[part.triangles[rows[0]]].mean(axis=0)
+        zone = _zone_at(own, spot) if zones > 1 else 0
+        roles.append("sheet")
+        sides.append((zone, zone))
+        sheet[region] = part.body_names[part.body[rows[0]]]
+    ids = unique_names([*fluid.ids, *(plain_name(sheet[k], "sheet") for k in sheet)])
+    named = replace(part, region_names=ids)
+    return Fluid(named, ids, tuple(roles), fluid.zones, tuple(sides), sheet)
+
+
+def _zone_at(part: FacetPart, spot: NDArray[np.float64]) -> int:
+    turns = [
+        winding_numbers(part.points, part.triangles[part.body == z], spot[None])[0]
+        for z in range(len(part.body_names))
+    ]
+    return int(np.argmax(turns))
+
+
+EXTRACTION = Extraction(inside, as_is, around, sector, section, embed)

@@ -44,6 +44,13 @@ class Domain:
         "Bodies whose heat is of interest; they share their faces with the fluid. * keeps all.",
         [],
     )
+    sheets: list[str] = blank(
+        "names",
+        "sheets kept as walls with two sides",
+        "Bodies drawn without a thickness that stand in the fluid: baffles, fins, guide plates. "
+        "Each side becomes a patch. * keeps all.",
+        [],
+    )
     shape: str = blank(
         "choice",
         "enclosing shape",

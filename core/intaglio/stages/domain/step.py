@@ -5,11 +5,13 @@ from numpy.typing import NDArray
 
 from intaglio.cad.enclosure import AXES, Enclosure, enclosing, enclosure_part, wedge_part
 from intaglio.errors import StepFailed
+from intaglio.facets.part import free_name
 from intaglio.findings import Finding
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import Model, Progress
 from intaglio.parts.kinds import CAD, FACETS, kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows, model_of
+from intaglio.parts.rows import FaceRow
 from intaglio.stages.domain.advice import too_close, unmatched_sides
 from intaglio.stages.domain.aim import aim
 from intaglio.stages.domain.fluid import (
@@ -25,6 +27,7 @@ from intaglio.stages.domain.of_cad import EXTRACTION as OF_CAD
 from intaglio.stages.domain.of_facets import EXTRACTION as OF_FACETS
 from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.domain.settings import Domain
+from intaglio.stages.domain.sheets import chosen_sheets, with_sheets
 
 # one for each kind of model
 _EXTRACTIONS: dict[str, Extraction] = {CAD.key: OF_CAD, FACETS.key: OF_FACETS}
@@ -39,13 +42,19 @@ def domain_step(settings: Domain, geometry: Product, progress: Progress) -> Prod
     model = model_of(geometry)
     found: list[Finding] = []
     progress(0.1, "getting the fluid")
+    sheets = chosen_sheets(settings.sheets, model) if settings.sheets else []
+    bodies = kind_of(model).without(model, sheets) if sheets else model
     if settings.where == "around":
-        fluid, found = _around(settings, model)
+        fluid, found = _around(settings, model, bodies)
+    elif bodies is None:
+        raise StepFailed(
+            "no-solid", "There are sheets alone, which hold no fluid. Take the fluid around them."
+        )
     elif settings.where == "as-is":
         zone = settings.pin[0]["name"] if settings.pin else "fluid"
-        fluid = _extraction(model).as_is(settings, model, zone)
+        fluid = _extraction(model).as_is(settings, bodies, zone)
     else:
-        fluid = _extraction(model).inside(settings, model)
+        fluid = _extraction(model).inside(settings, bodies)
     if settings.cut == "section":
         progress(0.5, "taking the section")
         fluid = _section(settings, fluid)
@@ -54,6 +63,10 @@ def domain_step(settings: Domain, geometry: Product, progress: Progress) -> Prod
         fluid, more = _sector(settings, fluid)
         found += more
     _keep_dry(settings, fluid)
+    if sheets:
+        progress(0.55, "placing the sheets")
+        fluid, more = with_sheets(_extraction(model), fluid, model, sheets)
+        found += more
     progress(0.6, "describing the fluid")
     low, high = kind_of(fluid.model).limits(fluid.model)
     inside = settings.where == "inside" and settings.cut == "all"
@@ -74,11 +87,12 @@ def enclosure_of(
     )
 
 
-def _around(settings: Domain, model: Model) -> tuple[Fluid, list[Finding]]:
+def _around(settings: Domain, model: Model, bodies: Model | None) -> tuple[Fluid, list[Finding]]:
+    """bodies: those of the model that take up room; None if there are but sheets."""
     low, high = kind_of(model).limits(model)
     shape = enclosure_of(settings, low, high)
     outside = enclosure_part(shape, model.unit)
-    fluid = _extraction(model).around(model, outside, first_pin(settings)["name"])
+    fluid = _extraction(model).around(bodies, outside, first_pin(settings)["name"])
     return fluid, too_close(settings, shape, low, high)
 
 
@@ -145,10 +159,17 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         row["role"] = role
         row["opening"] = role == "opening"
         row["zones"] = list(sides)
+    for k, title in fluid.sheet.items():
+        rows[k]["name"] = title
+    rows += _back_rows(rows, list(fluid.sheet))
     arrays, names = kind.stored(model)
     total = kind.volume(model)
-    # one zone may hold several solids: a section can fall into pieces
-    amounts = kind.zone_volumes(model) if len(fluid.zones) > 1 else [total]
+    # one zone may hold several solids: a section can fall into pieces, a sheet can part it
+    amounts = [total]
+    if len(fluid.zones) > 1:
+        own = kind.zone_volumes(model)
+        pieces = fluid.pieces or range(len(own))
+        amounts = np.bincount(list(pieces), own, len(fluid.zones)).tolist()
     radius = _smallest_radius(kind.curvature(model, view), scale)
     data: DomainReport = {
         "unit": model.unit,
@@ -170,6 +191,21 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         "findings": [f.as_dict() for f in found],
     }
     return Product(arrays | display(view), data)
+
+
+def _back_rows(rows: list[FaceRow], sheets: list[int]) -> list[FaceRow]:
+    """Rows for the other sides of sheets: faces that are there twice, as boundary."""
+    taken = [row["id"] for row in rows]
+    out: list[FaceRow] = []
+    for k in sheets:
+        row = rows[k].copy()
+        row["id"] = free_name(f"{row['id']}_back", taken)
+        row["name"] = f"{row['name']}_back"
+        row["normal"] = [-x for x in row["normal"]]
+        row["back_of"] = k
+        taken.append(row["id"])
+        out.append(row)
+    return out
 
 
 def _smallest_radius(curvature: NDArray[np.float64], scale: float) -> float | None:

@@ -47,8 +47,10 @@ def patches_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
 
     for row in _by_role(faces, domain["zones"]):
         add(*row)
-    if patches:
+    if any(f["role"] != "sheet" and f["id"] in taken for f in faces):
         reasons.append("Closings, far field, symmetry, periodic and flat sides are patches.")
+    if any(f["role"] == "sheet" for f in faces):
+        reasons.append("Each side of a sheet is a patch.")
     named: dict[str, list[Mapping[str, Any]]] = {}
     for f in faces:
         if f["name"] and f["id"] not in taken:
@@ -116,6 +118,13 @@ def _by_role(
             one, other = (zones[z]["name"] for z in f["zones"][:2])
             between.setdefault(f"{one}_to_{other}", []).append(f)
     out += [(name, "interface", own) for name, own in between.items()]
+    of_sheet: dict[str, list[Mapping[str, Any]]] = {}
+    for f in faces:
+        if "back_of" in f:
+            front = faces[f["back_of"]]
+            of_sheet.setdefault(front["name"], []).append(front)
+            of_sheet.setdefault(f["name"], []).append(f)
+    out += [(name, "wall", own) for name, own in of_sheet.items()]
     if len(zones) > 1:
         for z, zone in enumerate(zones):
             own = [f for f in faces if not f["role"] and f["zones"] == [z]]

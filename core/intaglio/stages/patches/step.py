@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from intaglio.case.case import findings as case_findings
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
+from intaglio.stages.domain.faces import own_face
 from intaglio.stages.patches.naming import resolve
 from intaglio.stages.patches.report import PatchesReport, PatchRow
 from intaglio.stages.patches.settings import Patches
@@ -21,7 +22,8 @@ def patches_step(settings: Patches, domain: Product, progress: Progress) -> Prod
 
     def locate(spot: list[float]) -> NDArray[np.float64]:
         model = model_of(domain)
-        return kind_of(model).distances(model, np.array(spot))
+        apart = kind_of(model).distances(model, np.array(spot))
+        return apart[own_face(domain.report)]
 
     members, found = resolve(settings.patches, faces, scale_of_report(domain.report), locate)
     of_face = np.full(len(faces), -1, np.int32)

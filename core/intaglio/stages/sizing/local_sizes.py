@@ -20,7 +20,8 @@ from intaglio.stages.sizing.rows import FIELDS
 def named_faces(
     names: list[str], faces: list[Mapping[str, Any]], patches: Mapping[str, Any] | None
 ) -> NDArray[np.int64]:
-    """Numbers of the faces that patterns of patch names or face names mean."""
+    """Numbers of the model's faces that patterns of patch names or face names mean; a sheet's two
+    sides are one face."""
     found: set[int] = set()
     rows = patches["patches"] if patches else []
     for name in names:
@@ -29,13 +30,13 @@ def named_faces(
                 own = set(row["faces"])
                 found |= {k for k, f in enumerate(faces) if f["id"] in own}
         found |= {k for k, f in enumerate(faces) if fnmatchcase(f["id"].lower(), name.lower())}
-    return np.array(sorted(found), np.int64)
+    return np.array(sorted({faces[k].get("back_of", k) for k in found}), np.int64)
 
 
 def body_faces(domain: Mapping[str, Any]) -> NDArray[np.bool_]:
     """Which faces (n,) are those of a body in a stream; none where nothing is far off."""
     roles = [row["role"] for row in domain["faces"]]
-    return np.array([role == "" and "far" in roles for role in roles], bool)
+    return np.array([role in ("", "sheet") and "far" in roles for role in roles], bool)
 
 
 def sides_of(domain: Mapping[str, Any]) -> NDArray[np.int32]:

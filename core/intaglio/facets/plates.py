@@ -1,0 +1,70 @@
+"""Open facets that are thin walls rather than bodies with a hole in them."""
+
+import numpy as np
+
+from intaglio.facets.closing import rims_of
+from intaglio.facets.edges import edge_table
+from intaglio.facets.facets import enclosed_volume, triangle_areas
+from intaglio.facets.part import FacetPart, Floats, kept
+from intaglio.facets.pieces import find_pieces
+from intaglio.findings import PLACES, Finding, offer, two_digits
+
+# capped flat, a plate holds less than this share of a ball with as large a surface
+_PLATE = 0.05
+# what is offered as a thickness where nobody says, as a share of the model
+_THICKNESS = 0.01
+
+
+def is_plate(part: FacetPart, rims: list[Floats]) -> bool:
+    """Whether what rims, each of points (k, 3), close in, capped flat, is next to nothing."""
+    fans, points = [part.triangles], [part.points]
+    count = len(part.points)
+    for rim in rims:
+        fan = count + np.arange(len(rim))
+        points += [rim, rim.mean(axis=0)[None]]
+        middle = np.full(len(rim), count + len(rim))
+        fans.append(np.column_stack([fan, np.roll(fan, -1), middle]).astype(np.int32))
+        count += len(rim) + 1
+    every = np.concatenate(points)
+    area = float(triangle_areas(part.points, part.triangles).sum())
+    ball = area**1.5 / (6.0 * np.sqrt(np.pi))
+    return abs(enclosed_volume(every, np.concatenate(fans))) < _PLATE * ball
+
+
+def standing_plates(part: FacetPart) -> list[int]:
+    """Numbers of the bodies that are plates, where other bodies are closed: walls drawn without a
+    thickness, as a baffle or a fin, and no bodies that lack a face."""
+    pieces = find_pieces(part, edge_table(part.triangles))
+    shut = pieces.closed[pieces.piece]
+    open_bodies = np.unique(part.body[~shut])
+    whole = np.setdiff1d(np.unique(part.body), open_bodies)
+    if not len(whole):
+        return []
+    out = []
+    for body in open_bodies.tolist():
+        own = kept(part, part.body == body)
+        if is_plate(own, [own.points[loop] for loop in rims_of(own)]):
+            out.append(body)
+    return out
+
+
+def standing_finding(names: list[str], spots: list[list[float]], scale: float) -> list[Finding]:
+    """A note about such bodies, by names and a place on each; scale: diagonal of the model."""
+    if not names:
+        return []
+    told = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
+    return [
+        Finding(
+            "standing-sheets",
+            "note",
+            f"Walls without a thickness: {told}.",
+            len(names),
+            spots[:PLACES],
+            "Domain keeps them as walls with two sides where they stand in the fluid.",
+            cause="Thin plates are often drawn as surfaces.",
+            repairs=[
+                offer("Thicken them", "thicken", thickness=two_digits(_THICKNESS * scale)),
+                offer("Drop them", "drop_bodies", bodies=names),
+            ],
+        )
+    ]
