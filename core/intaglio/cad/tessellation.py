@@ -51,7 +51,8 @@ def tessellate(
     """Welded facets of all faces, within `linear` (unit) and `angular` (rad), and feature curves.
 
     Nodes on a CAD edge are shared by its faces. A curve is an edge between different faces, or
-    the rim of a sheet; a seam within one face is none. Made once per part and deflection, so nobody may change it.
+    the rim of a sheet; a seam within one face is none. Made once per part and deflection, so
+    nobody may change it.
     Raises StepFailed naming a face without a tessellation; where `broken` is given, the numbers of
     such faces are put there instead.
     """

@@ -112,6 +112,14 @@ def open_edges(triangles: Ints) -> Ints:
     return edges[(count != 2) | (net != 0)]
 
 
+def rim_nodes(triangles: Ints, count: int) -> NDArray[np.bool_]:
+    """Which of `count` nodes lie on edges that one triangle alone has."""
+    edges, uses, _ = edge_uses(triangles)
+    out = np.zeros(count, bool)
+    out[edges[uses == 1]] = True
+    return out
+
+
 def zone_surfaces(triangles: Ints, sides: Ints | None) -> list[Ints]:
     """The triangles around each zone, outward from it.
 

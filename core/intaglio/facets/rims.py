@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from intaglio.facets.facets import Curves, Floats, Ints, edge_keys
+from intaglio.facets.facets import Curves, Floats, Ints, edge_keys, rim_nodes
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface import ON_CURVE, ON_FACE
 
@@ -24,9 +24,7 @@ def parted_at_rims(surface: RemeshedSurface, curves: Curves) -> RemeshedSurface:
     edge, place, uses = np.unique(key, return_inverse=True, return_counts=True)
     place = place.reshape(key.shape)
     ends = np.stack([edge >> 32, edge & 0xFFFFFFFF], axis=1)
-    rim = np.zeros(n, bool)
-    rim[ends[uses == 1]] = True
-    bad = rim[tri].all(axis=1)
+    bad = rim_nodes(tri, n)[tri].all(axis=1)
     if not bad.any():
         return surface
     halved = np.zeros(len(edge), bool)

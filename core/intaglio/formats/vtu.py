@@ -22,6 +22,7 @@ from intaglio.mesh.building import NO_POLYGONS, Polygons, Stream, cell_mesh, fac
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS, Mesh, Patch, Zone, rows, turned_rows
 from intaglio.mesh.recognising import with_standard_shapes
+from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 
 _TYPE = {TETRAHEDRON: 10, HEXAHEDRON: 12, PRISM: 13, PYRAMID: 14, POLYHEDRON: 42}
 _SHAPE = {v: k for k, v in _TYPE.items()}
@@ -55,6 +56,8 @@ def vtu_bytes(mesh: Mesh, cell_data: dict[str, NDArray[np.float64]]) -> bytes:
         "unit": mesh.unit,
         "patches": [[p.name, p.kind] for p in mesh.patches],
         "zones": [[z.name, z.kind] for z in mesh.zones],
+        # patches with faces that lie on each other, the sides of walls without a thickness
+        "sides": patches_of_sheets(mesh),
     }
     held = np.flatnonzero(mesh.patch >= 0)
     start, nodes = rows(mesh.face_start, mesh.face_nodes, held)
@@ -264,13 +267,13 @@ def _read(data: bytes, name: str) -> Mesh:
             where = arrays.read(held["faceoffsets"]).astype(np.int64)
             faces = arrays.read(held["faces"]).astype(np.int64)
             stream = _stream(faces, where, shape, len(points))
-    surface, patches, zones, zone, unit = _about(arrays, held, len(shape))
+    surface, patches, zones, zone, unit, sides = _about(arrays, held, len(shape))
     mesh = cell_mesh(
         points, shape, start, nodes.astype(np.int32), surface, patches, zone, zones, unit, stream
     )
     mesh = with_standard_shapes(mesh)
     if patches:
-        return mesh
+        return with_sheets_among(mesh, sides)
     from intaglio.mesh.building import with_patches
 
     patch = np.where(mesh.neighbour < 0, 0, -1).astype(np.int32)
@@ -350,11 +353,11 @@ def _listed_faces(
 
 def _about(
     arrays: _Arrays, held: dict[str, ElementTree.Element], cells: int
-) -> tuple[Polygons, tuple[Patch, ...], tuple[Zone, ...], NDArray[np.int32], str]:
-    """Patches and zones that a file written here tells of."""
+) -> tuple[Polygons, tuple[Patch, ...], tuple[Zone, ...], NDArray[np.int32], str, list[int]]:
+    """Patches and zones that a file written here tells of, unit, and patches of sheets' sides."""
     none = np.zeros(cells, np.int32)
     if _ABOUT not in held:
-        return NO_POLYGONS, (), (Zone("fluid"),), none, "m"
+        return NO_POLYGONS, (), (Zone("fluid"),), none, "m", []
     about = json.loads(bytes(arrays.read(held[_ABOUT]).tobytes()).decode())
     patches = tuple(Patch(str(n), k if k in PATCH_KINDS else "wall") for n, k in about["patches"])
     zones = tuple(Zone(str(n), k if k in ZONE_KINDS else "fluid") for n, k in about["zones"])
@@ -369,7 +372,8 @@ def _about(
     if len(patch) and not 0 <= patch.min() <= patch.max() < len(patches):
         raise ValueError("faces name patches that do not exist")
     surface = Polygons(start, nodes.astype(np.int32), patch.astype(np.int32))
-    return surface, patches, zones, zone, str(about["unit"])
+    sides = [k for k in about.get("sides", []) if isinstance(k, int)]
+    return surface, patches, zones, zone, str(about["unit"]), sides
 
 
 FORMAT = MeshFormat("VTU", (".vtu",), read_vtu, vtu_bytes)

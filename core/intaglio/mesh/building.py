@@ -311,5 +311,11 @@ def with_patches(
             Periodic(p.patches, place[p.faces].astype(np.int32), p.turn, p.shift)
             for p in mesh.periodic
         ),
-        place[mesh.sheets],
+        _sorted_pairs(place[mesh.sheets]),
     )
+
+
+def _sorted_pairs(pairs: Ints) -> Ints:
+    """Pairs (k, 2), the lower first, in the order of the lower."""
+    own = np.sort(pairs, axis=1)
+    return own[np.argsort(own[:, 0], kind="stable")]

@@ -9,15 +9,20 @@ from scipy.sparse.csgraph import connected_components
 
 from intaglio.findings import PLACES, Finding
 from intaglio.mesh.mesh import Ints, Longs, Mesh, cell_middles, following, ragged_mean, rows
+from intaglio.mesh.sheets import joined_nodes
 from intaglio.numeric.intersections import CROSSING, meeting_pairs
 from intaglio.numeric.winding import winding_numbers
 
 
 def boundary_triangles(mesh: Mesh) -> tuple[np.ndarray, Ints, Longs]:
     """Points (p, 3), triangles (t, 3) outward and the face (t,) each came from, of the boundary;
-    a face with more than three nodes is parted from its centre, as its volume is."""
-    rim = np.flatnonzero(mesh.neighbour < 0)
+    a face with more than three nodes is parted from its centre, as its volume is. Sheets are
+    closed: their two sides cover each other."""
+    outer = mesh.neighbour < 0
+    outer[mesh.sheets] = False
+    rim = np.flatnonzero(outer)
     start, nodes = rows(mesh.face_start, mesh.face_nodes, rim)
+    nodes = joined_nodes(mesh)[nodes]
     used, local = np.unique(nodes, return_inverse=True)
     size = np.diff(start)
     many = np.flatnonzero(size > 3)

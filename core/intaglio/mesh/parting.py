@@ -71,12 +71,10 @@ def parted_along(mesh: Mesh, sheet: Polygons, back: Ints) -> tuple[Mesh, Longs]:
         mesh.zones,
         mesh.unit,
     )
-    first = len(inner) + len(rim) - len(face)
-    sides = np.stack([first + np.arange(len(face)), len(inner) + len(rim) + np.arange(len(face))])
-    sides = np.where(same, sides, sides[::-1]).T
-    return with_patches(
-        replace(whole, sheets=sides.astype(np.int32)), whole.patch, whole.patches
-    ), (copies.origin)
+    first = len(inner) + len(rim) - len(face) + np.arange(len(face))
+    sides = np.stack([first, first + len(face)], axis=1).astype(np.int32)
+    parted = with_patches(replace(whole, sheets=sides), whole.patch, whole.patches)
+    return parted, copies.origin
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ import numpy as np
 from intaglio.findings import PLACES, Finding
 from intaglio.mesh.cells import NODES, POLYHEDRON, SHAPES
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.sheets import nodes_of_sheets
+from intaglio.mesh.sheets import joined_nodes
 
 
 def unsound(mesh: Mesh) -> list[Finding]:
@@ -82,14 +82,8 @@ def duplicate_points(mesh: Mesh) -> list[Finding]:
     grid = np.rint((mesh.points - low) / step).astype(np.int64)
     order = np.lexsort(grid.T)
     same = (np.diff(grid[order], axis=0) == 0).all(axis=1)
-    if not same.any():
-        return []
-    place = np.empty(len(order), np.int64)
-    place[order] = np.concatenate([[0], np.cumsum(~same)])
-    twice = order[1:][same]
-    first = order[np.searchsorted(place[order], place[twice])]
-    group = nodes_of_sheets(mesh, place)
-    twice = twice[group[twice] != group[first]]
+    joined = joined_nodes(mesh)[order]
+    twice = order[1:][same & (joined[1:] != joined[:-1])]
     if not len(twice):
         return []
     return [

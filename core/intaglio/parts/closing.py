@@ -232,7 +232,8 @@ def open_finding(model: Model, found: tuple[Finding, ...]) -> list[Finding]:
             "open-body",
             "note",
             "The surface bounds no space while it is open. What would close it, likeliest first:",
-            advice="Close it takes the first that works, then the next for what is left.",
+            advice="Close it takes the first that works, then the next for what is left. A wall "
+            "without a thickness can stay as it is: Domain keeps it with two sides.",
             repairs=[
                 offer("Close it", "close"),
                 *({"label": w.title, "operation": w.operation} for w in options),

@@ -14,6 +14,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
+from intaglio.facets.facets import rim_nodes
 from intaglio.numeric.predicates import orient3d
 from intaglio.volume.complex import FACE, N_POINTS, N_TETS, Complex, gather_star, grown, place, star
 from intaglio.volume.flips import flip23, remove_edge
@@ -277,9 +278,15 @@ class Recovered:
 
 
 def _swap_diagonals(
-    cx: Complex, edit: SurfaceEdit, missing: NDArray[Any], region: NDArray[Any], flat: float
+    cx: Complex,
+    edit: SurfaceEdit,
+    missing: NDArray[Any],
+    region: NDArray[Any],
+    flat: float,
+    rim: NDArray[Any],
 ) -> int:
-    """Give the surface the complex's diagonal across a missing edge where it is flat enough."""
+    """Give the surface the complex's diagonal across a missing edge where it is flat enough, and
+    where no triangle gets nodes of a free rim (n,) alone."""
     p = cx.points
     scratch = np.empty(_STAR, np.int32)
     swapped = 0
@@ -293,7 +300,7 @@ def _swap_diagonals(
         c, x, y = t1[i], t1[(i + 1) % 3], t1[(i + 2) % 3]
         t2 = edit.triangles[k2].tolist()
         d = next(v for v in t2 if v not in (a, b))
-        if c == d or edit.at(c, d):
+        if c == d or edit.at(c, d) or (rim[[c, d]].all() and rim[[x, y]].any()):
             continue
         n1 = np.cross(p[x] - p[c], p[y] - p[c])
         n2 = np.cross(p[y] - p[d], p[x] - p[d])
@@ -325,6 +332,7 @@ def recover_surface(
     edit = SurfaceEdit(triangles)
     scratch = np.empty(_STAR, np.int32)
     splits = swaps = 0
+    open_surface = rim_nodes(triangles, len(cx.points)).any()
     limit = max(2000, len(triangles) // 4)
     flat = float(np.cos(np.radians(flat_degrees)))
     for attempt in range(40):
@@ -338,7 +346,8 @@ def recover_surface(
             lost = _longest_edges(cx.points, edit.triangles[broken])
         elif len(lost):
             if attempt < 6:
-                swaps += _swap_diagonals(cx, edit, lost, region, flat)
+                rim = np.zeros(n, bool) if not open_surface else rim_nodes(edit.triangles, n)
+                swaps += _swap_diagonals(cx, edit, lost, region, flat, rim)
                 broken = np.flatnonzero(missing_faces(cx, edit.triangles))
                 lost = _lost_edges(cx, edit, broken)
             lost = lost[~recover_edges(cx, lost, _edge_keys(edit, n), n)]

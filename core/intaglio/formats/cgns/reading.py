@@ -16,6 +16,7 @@ from intaglio.formats.cgns.spellings import (
     NGON,
     NODES_OF_TYPE,
     SHAPE_OF_TYPE,
+    SIDES,
     TYPE_TO_KIND,
     UNITS,
     children,
@@ -38,6 +39,7 @@ from intaglio.mesh.mesh import (
 from intaglio.mesh.periodic import paired
 from intaglio.mesh.polygons import find_polygons
 from intaglio.mesh.recognising import with_standard_shapes
+from intaglio.mesh.sheets import with_sheets_among
 
 Longs = NDArray[np.int64]
 
@@ -118,7 +120,18 @@ def _read(file: h5py.File, name: str) -> Mesh:
     points, join = _welded(zones, shift, [link for link in links if link.carried is None])
     mesh = _whole(zones, shift, join, points, surface, patches, unit)
     pairs = [link for link in links if link.carried is not None]
-    return _with_pairs(mesh, pairs, zones, shift, join)
+    mesh = _with_pairs(mesh, pairs, zones, shift, join)
+    two_sided = [k for k, p in enumerate(mesh.patches) if p.name in _two_sided(base)]
+    return with_sheets_among(mesh, two_sided)
+
+
+def _two_sided(base: h5py.Group) -> set[str]:
+    """Names of the families whose faces lie on each other."""
+    return {
+        name_of(family)
+        for family in children(base, "Family_t")
+        if any(name_of(d) == SIDES for d in children(family, "Descriptor_t"))
+    }
 
 
 def _in_order(found: list[Patch], base: h5py.Group) -> list[Patch]:

@@ -128,3 +128,7 @@ def text(group: h5py.Group) -> str:
 
 def name_of(group: h5py.Group) -> str:
     return str(group.name).rsplit("/", 1)[-1]
+
+
+# a family with this descriptor has faces that lie on each other
+SIDES = "Sides"

@@ -15,6 +15,7 @@ from intaglio.formats.cgns.spellings import (
     NFACE,
     NGON,
     QUAD_4,
+    SIDES,
     TRI_3,
     TYPE_OF_SHAPE,
     UNITS,
@@ -25,6 +26,7 @@ from intaglio.formats.cgns.spellings import (
 from intaglio.mesh.building import faces_around
 from intaglio.mesh.cells import POLYHEDRON
 from intaglio.mesh.mesh import Mesh, Zone, face_sizes, rows, turned_rows
+from intaglio.mesh.sheets import patches_of_sheets
 
 Longs = NDArray[np.int64]
 
@@ -54,9 +56,12 @@ def write_cgns(mesh: Mesh, path: Path, base: str = "Intaglio") -> None:
         top = node(file["/"], base, "CGNSBase_t", np.array([3, 3], "<i4"))
         units(top, unit)
         # in the order of the patches, which a reader may want to keep
-        for patch in mesh.patches:
+        two_sided = patches_of_sheets(mesh)
+        for k, patch in enumerate(mesh.patches):
             family = node(top, patch.name, "Family_t")
             node(family, "FamilyBC", "FamilyBC_t", KIND_TO_TYPE[patch.kind])
+            if k in two_sided:
+                node(family, SIDES, "Descriptor_t", "sides of walls without a thickness")
         numbered = [_numbered(mesh, k) for k in range(len(mesh.zones))]
         for number, zone in enumerate(mesh.zones):
             _write_zone(top, mesh, points, number, zone, numbered, scale)

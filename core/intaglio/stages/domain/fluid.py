@@ -13,8 +13,8 @@ from intaglio.stages.domain.settings import Domain
 
 @dataclass(frozen=True)
 class Fluid:
-    """model; ids of its faces; roles: opening, far, symmetry, periodic, flat, interface, sheet or an
-    empty text; zones: name and kind; sides: zones of each face, twice the same for a sheet; sheet:
+    """model; ids of its faces; roles: opening, far, symmetry, periodic, flat, interface, sheet or
+    none; zones: name and kind; sides: zones of each face, twice the same for a sheet; sheet:
     body that a face of a sheet belongs to, by face; pieces: zone of each closed body of the model
     where they are not one each."""
 

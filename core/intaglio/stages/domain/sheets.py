@@ -8,12 +8,11 @@ from intaglio.stages.domain.fluid import Extraction, Fluid
 
 
 def chosen_sheets(names: list[str], model: Model) -> list[str]:
-    """The open bodies that a setting names; * means all that stand beside closed ones, or all where
-    none is closed. Raises SettingRejected for a name of none, or of a body that bounds a volume."""
+    """The open bodies that a setting names; * means all. Raises SettingRejected for a name of none,
+    or of a body that bounds a volume."""
     rows = kind_of(model).bodies(model)
     if "*" in names:
-        closed = any(row["solid"] for row in rows)
-        return [r["name"] for r in rows if (r["sheet"] if closed else not r["solid"])]
+        return [row["name"] for row in rows if not row["solid"]]
     solid = {row["name"]: row["solid"] for row in rows}
     for name in names:
         if name not in solid:
