@@ -1,6 +1,7 @@
-"""Meshes cut open along sheets of their faces: nodes there twice, two sides, nothing else changed."""
+"""Meshes cut open along sheets of their faces: nodes there twice, two sides, all else as it was."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -40,7 +41,7 @@ def cut_open(mesh, faces, turned=False):
     front = np.full(len(faces), len(patches) - 2, np.int32)
     back = np.full(len(faces), len(patches) - 1, np.int32)
     if turned:
-        parts = [nodes[a:b][::-1] for a, b in zip(start[:-1], start[1:], strict=True)]
+        parts = [nodes[a:b][::-1] for a, b in pairwise(start)]
         nodes = np.concatenate(parts)
     return parted_along(mesh, Polygons(start, nodes, front), back)
 

@@ -7,13 +7,12 @@ from intaglio.cad.measures import once
 from intaglio.cad.part import Part
 from intaglio.cad.tessellation import as_shown
 from intaglio.cad.topology import edge_uses, explore, free_uses
-from intaglio.facets.closing import rims_of
 from intaglio.facets.part import FacetPart, kept
-from intaglio.facets.plates import is_plate
+from intaglio.facets.plates import is_sheet
 
 
 def standing_sheets(part: Part) -> list[int]:
-    """Numbers of the bodies that are plates with free edges, where there is a solid."""
+    """Numbers of the bodies that are sheets with free edges, where there is a solid."""
     if not part.solids:
         return []
     return once("standing sheets", part.shape, lambda: _found(part), turned=True)
@@ -26,7 +25,7 @@ def _found(part: Part) -> list[int]:
         if k not in open_bodies or shape.ShapeType() == TopAbs_ShapeEnum.TopAbs_SOLID:
             continue
         facets = _facets_of(part, k)
-        if len(facets.triangles) and is_plate(facets, [facets.points[r] for r in rims_of(facets)]):
+        if len(facets.triangles) and is_sheet(facets):
             out.append(k)
     return out
 

@@ -54,11 +54,10 @@ def diagnose(
         # their rims are no faults
         spots = [points[triangles[sound.body == k][0]].mean(axis=0).tolist() for k in plates]
         found += standing_finding([part.body_names[k] for k in plates], spots, scale)
-        free = free_edges(points, triangles[bodies], edge_table(triangles[bodies]))
-    else:
-        free = free_edges(points, triangles, table)
+    walls = edge_table(triangles[bodies]) if plates else table
+    free = free_edges(points, triangles[bodies], walls)
     found += _open(points, free, part.unit)
-    branching = table.nodes[table.uses > 2]
+    branching = walls.nodes[walls.uses > 2]
     if len(branching):
         length = edge_lengths(points, branching)
         found.append(

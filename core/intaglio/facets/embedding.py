@@ -7,9 +7,11 @@ from scipy.spatial import cKDTree
 from intaglio.errors import StepFailed
 from intaglio.facets.domain import compact
 from intaglio.facets.edges import edge_table
-from intaglio.facets.part import FacetPart, joined, kept, scale_of, with_triangles
+from intaglio.facets.facets import edge_keys, edge_uses
+from intaglio.facets.part import FacetPart, Floats, joined, kept, scale_of, with_triangles
 from intaglio.facets.pieces import find_pieces
 from intaglio.findings import PLACES
+from intaglio.numeric.boxtree import beyond, box_tree
 from intaglio.numeric.intersections import crossing_pairs
 from intaglio.numeric.winding import winding_numbers
 
@@ -35,18 +37,44 @@ def embedded(hull: FacetPart, sheets: FacetPart) -> FacetPart:
     )
     pairs = crossing_pairs(whole.points, whole.triangles)
     pairs = pairs[(pairs >= len(hull.triangles)).any(axis=1)]
-    if len(pairs):
-        rows = np.unique(pairs.max(axis=1))
+    corner = whole.points[whole.triangles[np.unique(pairs.max(axis=1))]]
+    places = np.concatenate([corner.mean(axis=1), _touching(hull, sheets, apart <= near, near)])
+    if len(places):
         raise StepFailed(
             "sheet-crosses",
-            f"{len(rows)} triangles of sheets run into walls or each other where they share no "
+            f"Sheets run into walls or each other at {len(places)} places where they share no "
             "nodes. Facets of sheets are not cut: end them short of the wall, let the nodes meet, "
             "or use CAD.",
-            whole.points[whole.triangles[rows[:PLACES]]].mean(axis=1).tolist(),
+            places[:PLACES].tolist(),
         )
     inside = np.ones(len(whole.triangles), bool)
     inside[len(hull.triangles) :] = _inside(hull, sheets)
     return compact(kept(whole, inside))
+
+
+def _touching(
+    hull: FacetPart, sheets: FacetPart, joined_: NDArray[np.bool_], near: float
+) -> Floats:
+    """Places (k, 3) where sheets lie on the hull but share no node or edge with it; joined_ (n,):
+    nodes of the sheets that are the hull's."""
+    edges, _, _ = edge_uses(sheets.triangles)
+    both = joined_[edges].all(axis=1)
+    # an edge between common nodes may run through the inside; on the wall it must be the wall's
+    _, at = cKDTree(hull.points).query(sheets.points[edges[both]].reshape(-1, 3))
+    known = np.isin(edge_keys(at.reshape(-1, 2)), edge_keys(edge_uses(hull.triangles)[0]))
+    spots = np.concatenate(
+        [
+            sheets.points[~joined_],
+            sheets.points[edges[~both]].mean(axis=1),
+            sheets.points[edges[both][~known]].mean(axis=1),
+        ]
+    )
+    tree = box_tree(hull.points, hull.triangles)
+    on = ~beyond(tree, spots, np.full(len(spots), near))
+    apart, _ = cKDTree(sheets.points).query(hull.points)
+    free = hull.points[apart > near]
+    pierced = ~beyond(box_tree(sheets.points, sheets.triangles), free, np.full(len(free), near))
+    return np.concatenate([spots[on], free[pierced]])
 
 
 def _inside(hull: FacetPart, sheets: FacetPart) -> NDArray[np.bool_]:

@@ -6,11 +6,12 @@ from intaglio.facets.closing import rims_of
 from intaglio.facets.edges import edge_table
 from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.facets.part import FacetPart, Floats, kept
-from intaglio.facets.pieces import find_pieces
 from intaglio.findings import PLACES, Finding, offer, two_digits
 
 # capped flat, a plate holds less than this share of a ball with as large a surface
 _PLATE = 0.05
+# a rim goes round a sheet if its length squared is more than this times the sheet's area
+_RIM = 9.0
 # what is offered as a thickness where nobody says, as a share of the model
 _THICKNESS = 0.01
 
@@ -31,21 +32,28 @@ def is_plate(part: FacetPart, rims: list[Floats]) -> bool:
     return abs(enclosed_volume(every, np.concatenate(fans))) < _PLATE * ball
 
 
+def is_sheet(part: FacetPart) -> bool:
+    """Whether the longest rim goes round all of it, and not round an opening of something hollow.
+
+    The square of a rim's length is 4π times the area of a flat disc within it, and more for any
+    other flat shape; 2π times that of a half ball, 3.2 times that of a cube without a lid.
+    """
+    rims = [part.points[loop] for loop in rims_of(part)]
+    if not rims:
+        return False
+    length = max(float(np.linalg.norm(rim - np.roll(rim, 1, axis=0), axis=1).sum()) for rim in rims)
+    return length**2 > _RIM * float(triangle_areas(part.points, part.triangles).sum())
+
+
 def standing_plates(part: FacetPart) -> list[int]:
-    """Numbers of the bodies that are plates, where other bodies are closed: walls drawn without a
+    """Numbers of the bodies that are sheets, where other bodies are closed: walls drawn without a
     thickness, as a baffle or a fin, and no bodies that lack a face."""
-    pieces = find_pieces(part, edge_table(part.triangles))
-    shut = pieces.closed[pieces.piece]
-    open_bodies = np.unique(part.body[~shut])
-    whole = np.setdiff1d(np.unique(part.body), open_bodies)
-    if not len(whole):
+    bodies = np.unique(part.body).tolist()
+    # each for itself: what stands on a wall shares its nodes
+    shut = {b: bool((edge_table(part.triangles[part.body == b]).uses == 2).all()) for b in bodies}
+    if len(bodies) < 2 or not any(shut.values()):
         return []
-    out = []
-    for body in open_bodies.tolist():
-        own = kept(part, part.body == body)
-        if is_plate(own, [own.points[loop] for loop in rims_of(own)]):
-            out.append(body)
-    return out
+    return [b for b in bodies if not shut[b] and is_sheet(kept(part, part.body == b))]
 
 
 def standing_finding(names: list[str], spots: list[list[float]], scale: float) -> list[Finding]:
@@ -64,6 +72,7 @@ def standing_finding(names: list[str], spots: list[list[float]], scale: float) -
             cause="Thin plates are often drawn as surfaces.",
             repairs=[
                 offer("Thicken them", "thicken", thickness=two_digits(_THICKNESS * scale)),
+                offer("Cap their rims", "cap", shape="flat"),
                 offer("Drop them", "drop_bodies", bodies=names),
             ],
         )

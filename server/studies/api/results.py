@@ -17,6 +17,7 @@ from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.pack import pack, unpack
 from intaglio.mesh.quality import METRICS
 from intaglio.parts.model import Product as CoreProduct
+from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.volume import volume_mesh
 from studies.api.access import variant_of
 from studies.api.variants import product_shown, variant_states
@@ -79,11 +80,15 @@ class ViewView(APIView):
             if "display_size" in arrays:
                 out["size"] = arrays["display_size"]
         elif stage == "surface":
+            triangles, region, angle = (arrays[n] for n in ("triangles", "region", "angle"))
+            if "back" in arrays:
+                triangles, region, of = both_sides(triangles, region, arrays["back"])
+                angle = angle[of]
             out = {
                 "points": arrays["points"].astype(np.float32),
-                "triangles": arrays["triangles"],
-                "region": arrays["region"],
-                "angle": arrays["angle"],
+                "triangles": triangles,
+                "region": region,
+                "angle": angle,
             }
         elif stage == "volume":
             out = boundary_arrays(product_mesh(key))

@@ -719,13 +719,17 @@ export interface components {
             why: string;
             scales: number[][];
         };
-        /** @description A body: volume, area, numbers of its faces, and whether it bounds a volume. */
+        /**
+         * @description A body: volume, area, numbers of its faces, whether it bounds a volume, and whether it is a
+         *     wall without a thickness beside bodies that do.
+         */
         BodyRow: {
             name: string;
             volume: number;
             area: number;
             faces: number[];
             solid: boolean;
+            sheet: boolean;
         };
         /** @description The exported mesh, its patches and inlets, and the files with their bytes. */
         CaseReport: {
@@ -760,7 +764,8 @@ export interface components {
         };
         /**
          * @description A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;
-         *     role, opening and zones: of the fluid's faces only.
+         *     role, opening and zones: of the fluid's faces only; back_of: number of the face whose other side
+         *     this is, of a sheet that stands in a zone.
          */
         FaceRow: {
             id: string;
@@ -776,6 +781,7 @@ export interface components {
             role?: string;
             opening?: boolean;
             zones?: number[];
+            back_of?: number;
         };
         /** @description A fillet, hole or other detail that could go. */
         FeatureRow: {

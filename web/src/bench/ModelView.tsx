@@ -10,15 +10,13 @@ import { useViewStore } from "../view/store";
 import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
 import { Compass } from "./Compass";
 import { metricOf, patchOfFace, reportOf, seamsOf, stateOf, useBench } from "./context";
+import { enclosingRoles } from "./enclosing";
 import { Overlay } from "./Overlay";
 import { useRuler } from "./Ruler";
 import { Selection } from "./Selection";
 import { SliceRail, shareOf } from "./SliceRail";
 import { Tools } from "./Tools";
 import { usePinPlacing } from "./usePinPlacing";
-
-/** Faces of an enclosure are looked through from outside, so that the body in it shows. */
-const ENCLOSING = ["far", "symmetry"];
 
 const AXIS: Record<string, [number, number, number]> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
@@ -119,14 +117,17 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       return Array.from({ length: faces }, () => ({ colour: "#f0ebdf", pattern: 0 }));
     }
     const rows = reportOf(variant, "domain")?.faces ?? [];
-    const enclosing = (k: number) => store.seeThrough && ENCLOSING.includes(rows[k]?.role ?? "");
+    const roles = rows.map((row) => row.role ?? "");
+    const hides = enclosingRoles(roles);
+    // each side of a sheet is drawn as seen from the fluid on that side
+    const open = (role: string) => role === "sheet" || (store.seeThrough && hides(role));
     const patches = reportOf(variant, "patches")?.patches ?? [];
     return patchOfFace(variant).map((k, face) => {
       const kind = patches[k]?.kind ?? "none";
       return {
         colour: k < 0 ? "#f0ebdf" : colourOf(k, kind),
         pattern: PATTERN[kind === "wall" ? "none" : kind] ?? 0,
-        open: enclosing(face),
+        open: open(roles[face] ?? ""),
       };
     });
   }, [variant, family, store.seeThrough]);

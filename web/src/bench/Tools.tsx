@@ -21,7 +21,9 @@ export function Tools({ view }: { view: Viewport }) {
   const domain = reportOf(variant, "domain");
   const page = pageOf(stage);
   const changed = page.part && geometry?.log?.some((r) => r.on && !r.problem);
-  const enclosed = !page.part && domain?.faces.some((f) => f.role === "far");
+  const roles = page.part ? [] : (domain?.faces.map((f) => f.role) ?? []);
+  const around = roles.includes("far");
+  const hides = around || roles.includes("sheet");
   const ruler = page.tools.includes("ruler");
   const sized = reportOf(variant, "sizing") !== null;
   return (
@@ -65,26 +67,26 @@ export function Tools({ view }: { view: Viewport }) {
               as read
             </button>
           )}
-          {enclosed && geometry && (
-            <>
-              <button
-                type="button"
-                className="quiet ml-2"
-                aria-pressed={seeThrough}
-                title="look through the near sides of the enclosure"
-                onClick={() => setSeeThrough(!seeThrough)}
-              >
-                see through
-              </button>
-              <button
-                type="button"
-                className="quiet"
-                title="come near the body"
-                onClick={() => view.frame(geometry.low, geometry.high)}
-              >
-                body
-              </button>
-            </>
+          {hides && (
+            <button
+              type="button"
+              className="quiet ml-2"
+              aria-pressed={seeThrough}
+              title={`look through the near ${around ? "sides of the enclosure" : "walls, at the sheets"}`}
+              onClick={() => setSeeThrough(!seeThrough)}
+            >
+              see through
+            </button>
+          )}
+          {around && geometry && (
+            <button
+              type="button"
+              className="quiet"
+              title="come near the body"
+              onClick={() => view.frame(geometry.low, geometry.high)}
+            >
+              body
+            </button>
           )}
         </div>
       </div>

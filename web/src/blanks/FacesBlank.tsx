@@ -46,13 +46,22 @@ export function FacesBlank({ blank, value, reason, changed, change }: BlankProps
   );
 }
 
+/** The bodies that a setting can name, by whether they bound a volume: all where it does not matter. */
+const FIT: Record<string, (solid: boolean) => boolean> = {
+  solids: (solid) => solid,
+  sheets: (solid) => !solid,
+};
+
 /** Bodies by name. */
 export function BodiesBlank({ blank, value, reason, changed, change }: BlankProps) {
   const { variant } = useBench();
   const id = useId();
   const names = (value as string[]) ?? [];
   const bodies = reportOf(variant, "geometry")?.bodies ?? [];
-  const left = bodies.map((b) => b.name).filter((n) => !names.includes(n));
+  const left = bodies
+    .filter((b) => FIT[blank.name]?.(b.solid) ?? true)
+    .map((b) => b.name)
+    .filter((n) => !names.includes(n));
   return (
     <span className="group relative inline">
       {names.length === 0 && <span className="blank">none</span>}

@@ -19,3 +19,17 @@ def back_faces(domain: Mapping[str, Any]) -> NDArray[np.int32]:
         if "back_of" in row:
             out[row["back_of"]] = k
     return out
+
+
+def both_sides(
+    triangles: NDArray[np.int32], region: NDArray[np.int32], back: NDArray[np.int32]
+) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int64]]:
+    """Triangles (m, 3) and their region (m,) for drawing, those of sheets there for each side: the
+    copies are turned and have the region that tells of the other side. Last, the triangle (k,) that
+    each comes from. back (rows,): as `back_faces` gives it."""
+    again = np.flatnonzero(back[region] >= 0)
+    return (
+        np.concatenate([triangles, triangles[again][:, ::-1]]),
+        np.concatenate([region, back[region[again]]]),
+        np.concatenate([np.arange(len(triangles)), again]),
+    )

@@ -14,6 +14,7 @@ from intaglio.parts.model import Product, display, face_links, face_rows, model_
 from intaglio.parts.rows import FaceRow
 from intaglio.stages.domain.advice import too_close, unmatched_sides
 from intaglio.stages.domain.aim import aim
+from intaglio.stages.domain.faces import back_faces, both_sides
 from intaglio.stages.domain.fluid import (
     Extraction,
     Fluid,
@@ -178,7 +179,7 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         "high": rounded(high, scale),
         "size": rounded(high - low, scale * 1e3),
         "volume": total,
-        "area": kind.area(model),
+        "area": _wetted(rows) if fluid.sheet else kind.area(model),
         "pin": [float(v) for v in pin],
         "zones": [
             {"name": name, "kind": of, "volume": amount}
@@ -190,7 +191,11 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         "aim": aim(fluid, total, radius),
         "findings": [f.as_dict() for f in found],
     }
-    return Product(arrays | display(view), data)
+    shown = display(view)
+    shown["display_triangles"], shown["display_region"], _ = both_sides(
+        view.triangles, view.region, back_faces(data)
+    )
+    return Product(arrays | shown, data)
 
 
 def _back_rows(rows: list[FaceRow], sheets: list[int]) -> list[FaceRow]:
@@ -206,6 +211,11 @@ def _back_rows(rows: list[FaceRow], sheets: list[int]) -> list[FaceRow]:
         taken.append(row["id"])
         out.append(row)
     return out
+
+
+def _wetted(rows: list[FaceRow]) -> float:
+    """Area that zones border on; faces between two of them, like sheets, count for each side."""
+    return float(sum(row["area"] * (2 if row["role"] == "interface" else 1) for row in rows))
 
 
 def _smallest_radius(curvature: NDArray[np.float64], scale: float) -> float | None:

@@ -20,6 +20,7 @@ from intaglio.parts.model import Product, model_of
 from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import LocalSizes, surface_field
+from intaglio.stages.domain.faces import back_faces, both_sides
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
 from intaglio.stages.sizing.report import SizingReport
 from intaglio.stages.sizing.seams import seams_of, walk
@@ -107,6 +108,7 @@ def sizing_step(
     if expected.memory > MEMORY_LIMIT:
         _refuse(settings, domain, expected.cells)
     wall = sizes(field, facets.points)
+    shown = both_sides(facets.triangles, facets.region, back_faces(domain.report))
     data: SizingReport = {
         "unit": domain.report["unit"],
         "edge": summary(wall),
@@ -127,8 +129,8 @@ def sizing_step(
             "seam_lines": facets.points[curves.edge_nodes[seam[curves.edge_curve]]],
             "display_size": wall.astype(np.float32),
             "display_points": facets.points.astype(np.float32),
-            "display_triangles": facets.triangles,
-            "display_region": facets.region,
+            "display_triangles": shown[0],
+            "display_region": shown[1],
         },
         data,
     )

@@ -28,6 +28,7 @@ from intaglio.parts.picture import edge_segments, picture
 from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
+from intaglio.stages.domain.faces import back_faces
 from intaglio.stages.sizing.local_sizes import resolved
 from intaglio.stages.sizing.seams import walk
 from intaglio.stages.sizing.settings import Sizing
@@ -170,6 +171,9 @@ def surface_step(
         "angle": angles.min(axis=1).astype(np.float32),
         "picture": _mesh_picture(surface.points, surface.triangles, surface.points[surface.edges]),
     }
+    back = back_faces(domain.report)
+    if (back >= 0).any():
+        arrays["back"] = back
     return Product(arrays | (field_arrays(field) if held.regions else {}), data)
 
 

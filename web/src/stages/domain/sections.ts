@@ -4,7 +4,7 @@ import { reportOf, stateOf, useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
 import type { Section } from "../stage";
 
-/** Openings of the part, to be ticked for closing. */
+/** Openings of the part to be ticked for closing, and sheets to be ticked for keeping. */
 export function useSections(): Section[] {
   const { variant, unit } = useBench();
   const settings = useSettings(variant.id);
@@ -21,7 +21,27 @@ export function useSections(): Section[] {
     const sorted = [...geometry.openings].sort(
       (a, b) => Number(main.includes(b.name)) - Number(main.includes(a.name)),
     );
+    const kept = (own?.sheets as string[] | undefined) ?? [];
+    const open = geometry.bodies.filter((b) => !b.solid);
+    const sheets: Section = {
+      title: "Sheets",
+      note: "Kept as walls with two sides where they stand in the fluid.",
+      rows: open.map((b) => {
+        const ticked = kept.includes(b.name) || kept.includes("*");
+        const others = open.map((o) => o.name).filter((n) => n !== b.name);
+        const left = kept.includes("*") ? others : kept.filter((n) => n !== b.name);
+        return {
+          key: b.name,
+          name: b.name,
+          detail: `${measure(b.area, 3)} ${unit}²`,
+          regions: [],
+          ticked,
+          tick: () => settings.mutate({ domain: { sheets: ticked ? left : [...kept, b.name] } }),
+        };
+      }),
+    };
     return [
+      ...(open.length > 0 ? [sheets] : []),
       {
         title: "Openings",
         note: inside || !own ? undefined : `${where}: nothing is closed.`,
