@@ -73,13 +73,36 @@ def test_a_body_in_a_closed_cavity_is_told():
     assert set(found) == {"body-inside"}
 
 
-def test_a_sheet_beside_a_solid_is_open():
+def test_a_sheet_beside_a_solid_is_named():
     sheet = sheet_of([Part(box(0, 0, 0, 9, 9, 1), "mm").faces[5]])
     part = _part(box(20, 0, 0, 30, 10, 10), sheet)
     found = _codes(part)
-    assert set(found) == {"holes"}  # the rim of the sheet
+    # its rim is no hole
+    assert set(found) == {"standing-sheets"} and found["standing-sheets"].level == "note"
     mended, count = repair.without_sheets(part)
     assert count == 1 and len(mended.bodies) == 1 and diagnose(mended).findings == ()
+
+
+@pytest.mark.parametrize("gap", [0.0, 0.1])
+def test_faces_that_nearly_meet_beside_a_solid_are_to_be_sewn(gap):
+    """A box in six pieces is none of six sheets."""
+    faces = Part(box(0, 0, 0, 9, 9, 9), "mm").faces
+    pieces = []
+    for k, face in enumerate(faces):
+        piece, _ = repair.moved(_part(sheet_of([face])), [gap * (k // 2), 0, 0])
+        pieces += piece.bodies
+    found = _codes(_part(box(20, 0, 0, 30, 10, 10), *pieces))
+    assert "gaps" in found and "standing-sheets" not in found
+
+
+def test_plates_side_by_side_are_no_gap():
+    """Fins closer together than a gap may be wide: their surfaces do not run on to each other."""
+    face = Part(box(0, 0, 0, 30, 0.2, 20), "mm").faces[2]
+    pieces = []
+    for k in range(5):
+        pieces += repair.moved(_part(sheet_of([face])), [0, 0.4 * k, 0])[0].bodies
+    found = _codes(_part(box(40, 0, 0, 50, 10, 10), *pieces))
+    assert set(found) == {"standing-sheets"} and found["standing-sheets"].count == 5
 
 
 def test_gaps_of_unlike_widths_share_one_list():

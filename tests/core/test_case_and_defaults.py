@@ -63,6 +63,10 @@ def _geometry(space_volume):
         "high": [10.0, 5.0, 4.0],
         "size": [10.0, 5.0, 4.0],
         "faces": [],
+        "bodies": [
+            {"name": "duct", "solid": True},
+            {"name": "vane", "solid": False, "sheet": True},
+        ],
         "model": {"kind": "cad"},
         "spaces": [{"openings": ["opening_1"], "volume": space_volume, "pin": [0, 0, 0]}],
     }
@@ -71,6 +75,7 @@ def _geometry(space_volume):
 def test_the_fluid_is_inside_only_if_there_is_room():
     settings, reasons = domain_defaults(_geometry(40.0))
     assert settings["where"] == "inside" and settings["closed"] == ["opening_1"]
+    assert settings["sheets"] == ["vane"] and "no volume" in reasons["sheets"]
     settings, reasons = domain_defaults(_geometry(2.0))
     assert settings["where"] == "as-is" and settings["closed"] == []
     assert {"where", "closed", "pin", "along"} <= set(reasons) and settings["along"] == "+x"

@@ -13,6 +13,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.core.shapes import box, pipe, source
+from tests.core.test_standing_sheets import BAFFLED, step
 from tests.core.world import SET
 from tests.core.world.model import source as world_source
 from tests.screens.conftest import wait_until
@@ -156,6 +157,43 @@ def test_an_unknown_part_becomes_a_mesh_by_one_button(page: Page):
     expect(strip.get_by_text("out of date").first).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="Undo").click()
     expect(strip.get_by_text("out of date")).to_have_count(0, timeout=60_000)
+
+
+def test_a_sheet_in_a_duct_gets_two_sides(page: Page):
+    """Dropped, named by a note, ticked by default; its sides are patches, told apart."""
+    drop(page, "baffled.step", step(*BAFFLED).data)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
+    brief = page.get_by_role("complementary", name="Brief")
+    expect(brief).to_contain_text("Walls without a thickness: baffle, guide")
+    open_stage(page, "Domain")
+    act(page, "Extract the fluid")
+    ledger = page.get_by_role("complementary", name="Ledger")
+    expect(ledger.get_by_label("keep baffle")).to_be_checked()
+    open_stage(page, "Sizing")
+    blank(page, "cells to aim at", "20000")
+    open_stage(page, "Volume")
+    page.get_by_role("button", name="Fill the volume").click()
+    done(page, 200)
+    for name in ("baffle", "baffle_back", "guide", "guide_back"):
+        expect(ledger.get_by_role("button", name=name, exact=True)).to_be_visible()
+    # seen from ahead and from behind another side of it is touched
+    model = page.get_by_label("Model", exact=True)
+    middle = model.bounding_box()
+    for side in ("baffle_back", "baffle"):
+        # the second time it looks the other way
+        page.get_by_role("button", name="look along x", exact=True).click()
+        model.click(position={"x": middle["width"] / 2, "y": middle["height"] * 0.66})
+        row = page.get_by_role("button", name=side, exact=True)
+        expect(ledger.get_by_role("listitem").filter(has=row)).to_have_attribute(
+            "aria-current", "true"
+        )
+    # left out, it is gone
+    open_stage(page, "Domain")
+    ledger.get_by_label("keep guide").click()
+    act(page, "Extract the fluid")
+    open_stage(page, "Patches")
+    act(page, "Settle the patches")
+    expect(ledger.get_by_role("button", name="guide_back", exact=True)).to_have_count(0)
 
 
 @pytest.mark.parametrize(

@@ -3,47 +3,26 @@
 import numpy as np
 from OCP.TopAbs import TopAbs_ShapeEnum
 
+from intaglio.cad.duplicates import body_of_face
 from intaglio.cad.measures import once
 from intaglio.cad.part import Part
 from intaglio.cad.tessellation import as_shown
-from intaglio.cad.topology import edge_uses, explore, free_uses
-from intaglio.facets.part import FacetPart, kept
-from intaglio.facets.plates import is_sheet
+from intaglio.facets.part import FacetPart
+from intaglio.facets.plates import standing_plates
 
 
 def standing_sheets(part: Part) -> list[int]:
-    """Numbers of the bodies that are sheets with free edges, where there is a solid."""
-    if not part.solids:
+    """Numbers of the bodies that are sheets, where there is a solid; see `standing_plates`."""
+    if not part.solids or len(part.bodies) == len(part.solids):
         return []
     return once("standing sheets", part.shape, lambda: _found(part), turned=True)
 
 
 def _found(part: Part) -> list[int]:
-    open_bodies = {u.body for u in free_uses(edge_uses(part))}
-    out = []
-    for k, shape in enumerate(part.bodies):
-        if k not in open_bodies or shape.ShapeType() == TopAbs_ShapeEnum.TopAbs_SOLID:
-            continue
-        facets = _facets_of(part, k)
-        if len(facets.triangles) and is_sheet(facets):
-            out.append(k)
-    return out
-
-
-def _facets_of(part: Part, number: int) -> FacetPart:
-    """One of the bodies as facets, as the screen shows it."""
     facets, _ = as_shown(part, [])
-    own = [
-        part.face_map.FindIndex(f) - 1
-        for f in explore(part.bodies[number], TopAbs_ShapeEnum.TopAbs_FACE)
-    ]
-    whole = FacetPart(
-        facets.points,
-        facets.triangles,
-        facets.region,
-        np.zeros(len(facets.triangles), np.int32),
-        ("",) * len(part.faces),
-        ("",),
-        part.unit,
-    )
-    return kept(whole, np.isin(facets.region, own))
+    bodies = body_of_face(part)
+    body = np.array([bodies[k] for k in range(len(part.faces))], np.int32)[facets.region]
+    names = ("",) * len(part.faces)
+    whole = FacetPart(facets.points, facets.triangles, facets.region, body, names, ("",), part.unit)
+    solid = {k: b.ShapeType() == TopAbs_ShapeEnum.TopAbs_SOLID for k, b in enumerate(part.bodies)}
+    return standing_plates(whole, solid)

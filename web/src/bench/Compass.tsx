@@ -28,6 +28,7 @@ export function Compass({ view }: { view: Viewport }) {
             />
           );
         })}
+        <circle r="3" fill="#22262b" />
         {VIEWS.map(({ view: name, axis, text }) => {
           const [x, y, z] = axes[axis]!;
           const look = (z > 0.98 ? `-${name}` : name) as StandardView;
@@ -56,7 +57,6 @@ export function Compass({ view }: { view: Viewport }) {
             </g>
           );
         })}
-        <circle r="3" fill="#22262b" />
       </svg>
       <button
         type="button"

@@ -96,6 +96,7 @@ function RowItem({ row }: { row: Row }) {
   const away = row.regions.length > 0 && row.regions.every((r) => hidden.includes(r));
   return (
     <li
+      aria-current={on ? true : undefined}
       className={`group flex items-center gap-2 px-3 py-[3px] ${on ? "bg-wash" : lit ? "bg-shade" : ""}`}
       onPointerEnter={() => {
         hover(row.regions[0] ?? null);
@@ -113,7 +114,7 @@ function RowItem({ row }: { row: Row }) {
       {row.tick && (
         <input
           type="checkbox"
-          aria-label={`close ${row.name}`}
+          aria-label={`${row.verb ?? "close"} ${row.name}`}
           className="accent-verdigris"
           checked={row.ticked}
           onChange={row.tick}
@@ -154,7 +155,7 @@ function RowItem({ row }: { row: Row }) {
         <button
           type="button"
           aria-label={away ? `show ${row.name}` : `hide ${row.name}`}
-          className="px-1 text-soft opacity-0 hover:text-ink focus:opacity-100 group-hover:opacity-100"
+          className="w-0 overflow-hidden text-soft opacity-0 hover:text-ink focus:w-auto focus:px-1 focus:opacity-100 group-hover:w-auto group-hover:px-1 group-hover:opacity-100"
           onClick={() =>
             setHidden(
               away ? hidden.filter((r) => !row.regions.includes(r)) : [...hidden, ...row.regions],

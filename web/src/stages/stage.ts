@@ -12,6 +12,8 @@ export interface Row {
   regions: number[];
   swatch?: { kind: string; index: number };
   ticked?: boolean;
+  /** what ticking it does, if not closing */
+  verb?: string;
   at?: number[];
   rename?: (name: string) => void;
   tick?: () => void;

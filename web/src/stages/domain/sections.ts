@@ -35,6 +35,7 @@ export function useSections(): Section[] {
           name: b.name,
           detail: `${measure(b.area, 3)} ${unit}²`,
           regions: [],
+          verb: "keep",
           ticked,
           tick: () => settings.mutate({ domain: { sheets: ticked ? left : [...kept, b.name] } }),
         };
