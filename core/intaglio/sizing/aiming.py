@@ -34,15 +34,19 @@ _FINEST = 1 / 8
 _COARSEST = 1 / 2
 # cells grow about so fast with finer edges: between area (2) and volume (3)
 _POWER = 2.6
+_POWERS = (1.0, 3.5)
 # a count that falls by a higher power than this at the coarse end is not held up by curves
 _STILL_FALLING = 1.5
 # facets of this many edges are not laid out only to learn that they are too many
 _MOST_EDGES = 1e6
 _SPOTS = 4000
-# scales counted besides, over the one that meets the usual number
-_COARSER = (2.0, 5.0)
-# scales tried until one meets the usual number this nearly; between them is read off
-_TRIES = 4
+# scales counted besides, over the one that meets the usual number, unless one so near is known
+_BESIDE = (2.0, 5.0, 1 / 1.4)
+_APART = 0.2
+# scales tried until one meets the usual number this nearly; between them is read off. The first is
+# so many times the one at which the volume alone, without anything finer, has that number
+_TRIES = 5
+_COARSE = 2.0
 _NEAR = 0.12
 # share of the walls, by area over width, that may be narrower than the narrowest passage
 _NARROW_SHARE = 0.04
@@ -188,22 +192,32 @@ def counted_scales(
         most = 4 * USUAL_CELLS / TRIANGLES_PER_SQUARE
         return area / finest**2 > _MOST_EDGES or area / usual**2 > most
 
-    scale = (CELLS_PER_CUBE * volume / USUAL_CELLS) ** (1 / 3) / lengths.largest
+    # from the coarse side, where counting costs next to nothing
+    scale = _COARSE * (CELLS_PER_CUBE * volume / USUAL_CELLS) ** (1 / 3) / lengths.largest
     while too_fine(scale):
         scale *= 1.3
     for _ in range(_TRIES):
         more = tried(scale) / USUAL_CELLS
         if abs(more - 1) < _NEAR:
             break
-        scale *= float(np.clip(more ** (1 / _POWER), 0.3, 3.0))
+        scale *= float(np.clip(more ** (1 / _power(rows)), 0.3, 3.0))
         if too_fine(scale):
             break
     near = min(rows, key=lambda s: abs(np.log(rows[s] / USUAL_CELLS)))
-    for coarser in _COARSER:
-        tried(coarser * near)
-    if not too_fine(near / 1.4):
-        tried(near / 1.4)
+    for wanted in _BESIDE:
+        known = min(abs(np.log(s / (wanted * near))) for s in rows)
+        if known > _APART and not too_fine(wanted * near):
+            tried(wanted * near)
     return sorted(rows.items())
+
+
+def _power(rows: dict[float, float]) -> float:
+    """The power of the edge length by which the count falls between the two scales with the counts
+    nearest to the usual one, within what can be."""
+    if len(rows) < 2:
+        return _POWER
+    (s, a), (t, b) = sorted(rows.items(), key=lambda row: abs(np.log(row[1] / USUAL_CELLS)))[:2]
+    return float(np.clip(np.log(a / b) / np.log(t / s), *_POWERS)) if s != t else _POWER
 
 
 def fewest_cells(rows: list[tuple[float, float]]) -> float:
