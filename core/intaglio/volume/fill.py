@@ -15,6 +15,7 @@ from intaglio.volume.delaunay import delaunay_complex
 from intaglio.volume.flips import MAX_SIDES, edge_ring
 from intaglio.volume.improve import collapse_pass, swap_pass, worst_tets
 from intaglio.volume.insertion import INSERTED, insert_node
+from intaglio.volume.ordering import in_order
 from intaglio.volume.placing import inner_points
 from intaglio.volume.recover import Recovered, find_face, recover_surface
 from intaglio.volume.smoothing import smooth_pass
@@ -179,6 +180,7 @@ def fill(
     n_boundary = int(cx.tally[N_POINTS])
     progress(0.15, "placing inner points")
     cx = inner_points(cx, field, max_cells, progress)
+    cx = in_order(cx, n_boundary)
     progress(0.6, "improving")
     free = np.zeros(len(cx.points), bool)
     free[n_boundary : int(cx.tally[N_POINTS])] = True
@@ -228,7 +230,8 @@ def improve(
         touched[:] = moving
         changed = smooth_pass(cx, free, moving, touched, 6, 0.6)
         changed += swap_pass(cx, 0.6, touched, moving)
-        changed += collapse_pass(cx, free, moving, 0.4)
+        near = np.ones(len(moving), bool) if k == 0 else moving.copy()
+        changed += collapse_pass(cx, free, near, moving, 0.4)
         if not changed and k % 3 != 1:
             break
     return cx

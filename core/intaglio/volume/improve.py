@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from intaglio.numeric.chunks import in_chunks
 from intaglio.volume.complex import FREE, LAST, N_FREE, N_TETS, Complex, gather_star, place
 from intaglio.volume.flips import MAX_SIDES, best_triangulation, edge_ring, flip23, remove_edge
 from intaglio.volume.shapes import least_sine, volume_length
@@ -33,9 +34,9 @@ def _row_quality(p, tets, t):
     return volume_length(p, tets[t, 0], tets[t, 1], tets[t, 2], tets[t, 3])
 
 
-@njit(cache=True)
-def _marked(p, tets, zone, n, sine, out):
-    for t in range(n):
+@njit(cache=True, nogil=True)
+def _marked(p, tets, zone, sine, out, start, end):
+    for t in range(start, end):
         if tets[t, 0] < 0 or zone[t] < 0:
             continue
         a = tets[t, 0]
@@ -52,7 +53,8 @@ def worst_tets(cx: Complex, degrees: float) -> NDArray[np.int64]:
     """Rows of the tetrahedra with a dihedral angle under `degrees`, or over 180 less that."""
     n = int(cx.tally[N_TETS])
     out = np.zeros(n, np.bool_)
-    _marked(cx.points, cx.tets, cx.zone, n, float(np.sin(np.radians(degrees))), out)
+    sine = float(np.sin(np.radians(degrees)))
+    in_chunks(lambda a, b: _marked(cx.points, cx.tets, cx.zone, sine, out, a, b), n)
     return np.flatnonzero(out)
 
 
@@ -135,14 +137,19 @@ def swap_pass(cx, below, active, changed):
 
 
 @njit(cache=True)
-def collapse_pass(cx, free, active, below):
-    """Pull a free node of each tetrahedron worse than `below` into a neighbour where that helps."""
+def collapse_pass(cx, free, at, active, below):
+    """Pull a free node of each tetrahedron worse than `below`, with a node at (points,), into a
+    neighbour where that helps; active gets the nodes around."""
     p = cx.points
     tets = cx.tets
     rows = np.empty(_STAR, np.int32)
     made = 0
     for t in range(cx.tally[N_TETS]):
-        if tets[t, 0] < 0 or cx.zone[t] < 0 or _row_quality(p, tets, t) >= below:
+        if tets[t, 0] < 0 or cx.zone[t] < 0:
+            continue
+        if not (at[tets[t, 0]] or at[tets[t, 1]] or at[tets[t, 2]] or at[tets[t, 3]]):
+            continue
+        if _row_quality(p, tets, t) >= below:
             continue
         for i in range(4):
             v = tets[t, i]

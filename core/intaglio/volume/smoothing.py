@@ -6,13 +6,23 @@ quadratic in the node's place. Compare L. A. Freitag, C. Ollivier-Gooch, "Tetrah
 improvement using swapping and smoothing" (1997), who go along gradients of the worst shape.
 """
 
+from collections.abc import Callable
+
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
+from intaglio.numeric.chunks import in_blocks
 from intaglio.numeric.inlining import inlined
-from intaglio.volume.complex import N_POINTS, gather_star
+from intaglio.volume.complex import N_POINTS, Complex, gather_star
 from intaglio.volume.shapes import REGULAR
 
+Flags = NDArray[np.bool_]
+
+# ranges of nodes that are smoothed at once
+_BLOCKS = 8
+# fewer active nodes than this are smoothed in one range
+_FEW = 10_000
 # tetrahedra at one node; a node with more is left where it is
 _STAR = 1024
 # flatter than this a tetrahedron has no direction to improve in
@@ -165,24 +175,29 @@ def _better_place(link, n, total, worst, power):
     return found, x, y, z
 
 
-@njit(cache=True)
-def smooth_pass(cx, free, active, touched, power, below):
-    """Move active free nodes to lower the sum of quality^-power over their tetrahedra.
-
-    Only nodes whose worst tetrahedron is below `below`. active, touched (points,) are changed:
-    a node that moved wakes its star, and touched gets the nodes of stars that changed by a tenth of
-    their size, at which swaps should look. Number moved.
-    """
-    # taken out of the tuple once: inside the loop that would count references
-    p, tets, nbr, seen, at, tally = cx.points, cx.tets, cx.nbr, cx.seen, cx.at, cx.tally
+@njit(cache=True, nogil=True)
+def _smooth_range(p, tets, nbr, at, free, active, touched, late, again, start, end, power, below):
+    """Smooth the active free nodes of start..end whose free neighbours are of start..end as well,
+    and mark the others late; again: only those that are late already. Number moved."""
     rows = np.empty(_STAR, np.int32)
     link = np.empty((_STAR, 8))
+    # stamps of its own: ranges are worked on at once
+    seen = np.zeros(tets.shape[0], np.int32)
+    tally = np.zeros(8, np.int64)
     moved = 0
-    for v in range(tally[N_POINTS]):
-        if not free[v] or not active[v] or at[v] < 0:
+    for v in range(start, end):
+        if not free[v] or not active[v] or at[v] < 0 or (again and not late[v]):
+            continue
+        n = gather_star(tets, nbr, seen, at, tally, v, rows)
+        within = True
+        for k in range(n):
+            for i in range(4):
+                u = tets[rows[k], i]
+                within = within and (not free[u] or start <= u < end)
+        late[v] = not within
+        if not within:
             continue
         active[v] = False
-        n = gather_star(tets, nbr, seen, at, tally, v, rows)
         if n < 4:
             continue
         reach = _link_of(p, tets, v, rows, n, link)
@@ -207,3 +222,42 @@ def smooth_pass(cx, free, active, touched, power, below):
                     if far:
                         touched[u] = True
     return moved
+
+
+def smooth_pass(
+    cx: Complex, free: Flags, active: Flags, touched: Flags, power: int, below: float
+) -> int:
+    """Move active free nodes to lower the sum of quality^-power over their tetrahedra.
+
+    Only nodes whose worst tetrahedron is below `below`. active, touched (points,) are changed:
+    a node that moved wakes its star, and touched gets the nodes of stars that changed by a tenth of
+    their size, at which swaps should look. Number moved.
+
+    Blocks of nodes are worked on at once, then those at their borders in blocks that lie across
+    these, then what is left; which blocks depends on the mesh alone, and so does the result.
+    """
+    n = int(cx.tally[N_POINTS])
+    own = np.flatnonzero(free[:n])
+    if not len(own):
+        return 0
+    first, last = int(own[0]), n
+    late = np.zeros(n, np.bool_)
+    moved = []
+
+    def work(again: bool) -> Callable[[int, int], object]:
+        return lambda start, end: moved.append(
+            _smooth_range(
+                cx.points, cx.tets, cx.nbr, cx.at, free, active, touched, late, again,
+                start, end, power, below,
+            )
+        )  # fmt: skip
+
+    if np.count_nonzero(active[first:n] & free[first:n]) < _FEW:
+        work(False)(first, last)
+        return sum(moved)
+    half = (last - first) // (2 * _BLOCKS)
+    bounds = [first + (last - first) * k // _BLOCKS for k in range(_BLOCKS + 1)]
+    in_blocks(work(False), bounds)
+    in_blocks(work(True), [first, *(b + half for b in bounds[:-1]), last])
+    work(True)(first, last)
+    return sum(moved)
