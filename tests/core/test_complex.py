@@ -13,6 +13,7 @@ from intaglio.volume.fill import fill
 from intaglio.volume.flips import edge_ring, flip23, remove_edge
 from intaglio.volume.improve import swap_pass
 from intaglio.volume.insertion import INSERTED, REFUSED, insert_node
+from intaglio.volume.ordering import in_order
 from intaglio.volume.recover import SurfaceEdit, recover_surface
 from intaglio.volume.shapes import least_sine, volume_length
 from intaglio.volume.smoothing import smooth_pass
@@ -246,3 +247,36 @@ def test_recovery_across_flat_sides_keeps_the_volume():
     assert enclosed_volume(found.complex.points, found.triangles) == pytest.approx(
         enclosed_volume(points, triangles), rel=1e-12
     )
+
+
+def test_order_keeps_the_complex_and_puts_near_nodes_near():
+    cx = _complex(3000, 5)
+    # some rows freed, some locks, some tetrahedra of no zone
+    for t in live(cx)[:300]:
+        if cx.tets[t, 0] >= 0:
+            flip23(cx, t, 2, 0.0)
+    rows = live(cx)
+    cx.lock[rows[::7]] |= 2
+    cx.zone[rows[::5]] = -1
+    first = 1000
+    before = cx.points.copy()
+
+    def told():
+        """Every tetrahedron by the places of its nodes, turned as it is, with lock and zone."""
+        return sorted(
+            (*cx.points[cx.tets[t]].ravel().tolist(), int(cx.lock[t]), int(cx.zone[t]))
+            for t in live(cx)
+        )
+
+    held, n = told(), int(cx.tally[N_POINTS])
+    ahead = np.abs(np.diff(cx.points[first:n], axis=0)).sum()
+    cx = in_order(cx, first)
+    assert told() == held and cx.tally[1] == 0
+    _sound(cx)
+    np.testing.assert_array_equal(cx.points[:first], before[:first])
+    assert {tuple(p) for p in cx.points[first:n]} == {tuple(p) for p in before[first:n]}
+    assert np.abs(np.diff(cx.points[first:n], axis=0)).sum() < 0.3 * ahead
+    out = np.empty(4096, np.int32)
+    assert all(star(cx, v, out) > 3 and (cx.tets[out[0]] == v).any() for v in range(n))
+    zone = cx.zone[live(cx)]
+    assert (np.diff((zone < 0).astype(int)) >= 0).all()

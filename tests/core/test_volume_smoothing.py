@@ -6,8 +6,11 @@ from scipy.optimize import minimize
 from scipy.spatial import ConvexHull
 
 from intaglio.mesh.quality import tet_volumes
+from intaglio.numeric import chunks
+from intaglio.volume import smoothing
 from intaglio.volume.complex import FREE, N_TETS, grown, live
 from intaglio.volume.delaunay import delaunay_complex
+from intaglio.volume.ordering import in_order
 from intaglio.volume.shapes import volume_length
 from intaglio.volume.smoothing import smooth_pass
 
@@ -153,3 +156,33 @@ def test_stars_that_are_good_enough_are_left_alone():
     # no tetrahedron is worse than -1
     assert smooth_pass(cx, free, free.copy(), np.zeros_like(free), 2, -1.0) == 0
     assert np.array_equal(cx.points, before)
+
+
+@pytest.mark.parametrize("processors", [2, 5])
+def test_smoothing_gives_the_same_on_any_number_of_processors(monkeypatch, processors):
+    """Enough nodes for blocks, which lie across each other; what is left is smoothed at the end."""
+    made = []
+    for count in (1, processors):
+        monkeypatch.setattr(chunks.os, "sched_getaffinity", lambda _, n=count: set(range(n)))
+        monkeypatch.setattr(chunks, "_FEW", 10)
+        monkeypatch.setattr(smoothing, "_FEW", 10)
+        points = np.random.default_rng(8).random((6000, 3))
+        cx, _ = delaunay_complex(points, room=4)
+        cx = grown(cx, len(cx.tets) + 100, len(cx.points))
+        cx.zone[:] = 0
+        n = len(points)
+        free = np.zeros(len(cx.points), bool)
+        free[1000:n] = True
+        free[np.unique(ConvexHull(points).simplices)] = False
+        cx = in_order(cx, 1000)
+        # the hull's nodes have other numbers now
+        free[:n] = np.isin(
+            np.arange(n), np.unique(ConvexHull(cx.points[:n]).simplices), invert=True
+        )
+        free[:1000] = False
+        active, touched = free.copy(), np.zeros_like(free)
+        moved = [smooth_pass(cx, free, active, touched, 2, 2.0) for _ in range(3)]
+        made.append((cx.points[:n].copy(), moved, active, touched))
+        assert moved[0] > 3000 and _quality(cx.points, cx.tets[live(cx)]).min() > 0
+    for one, other in zip(*made, strict=True):
+        np.testing.assert_array_equal(one, other)
