@@ -11,6 +11,7 @@ from demo.buoy import BOLTS, SEAM
 from demo.buoy import GAP as SEAM_GAP
 from demo.cooler import TUBES, tube_volume, water_volume
 from demo.drum import exact_volume
+from demo.elbow import air_volume, sheet_areas
 from demo.slot import plan_area
 from intaglio.cli import main
 from intaglio.parts.taking import together
@@ -106,6 +107,18 @@ def test_slot():
     assert patches["front"]["area"] == pytest.approx(plan_area(), rel=1e-6)
     assert patches["inlet"]["area"] == pytest.approx(20 * 1200, rel=1e-6)
     assert len(patches["pier"]["faces"]) == 2
+
+
+def test_elbow():
+    reports = _domain("elbow")
+    assert [f["code"] for f in reports["geometry"]["findings"]] == ["standing-sheets"]
+    assert reports["domain"]["volume"] == pytest.approx(air_volume(), rel=1e-6)
+    patches = {p["name"]: p["area"] for p in reports["patches"]["patches"]}
+    known = sheet_areas()
+    divider = known.pop("divider")
+    assert [patches["divider"], patches["divider_back"]] == pytest.approx([divider] * 2, rel=1e-6)
+    vanes = sum(known.values())
+    assert [patches["vanes"], patches["vanes_back"]] == pytest.approx([vanes] * 2, rel=1e-6)
 
 
 def test_drum():

@@ -14,6 +14,7 @@ from intaglio.mesh.quality import measure
 from intaglio.mesh.sheets import sheet_findings
 from intaglio.mesh.validity import check
 from tests.core import any_cells
+from tests.core.test_validity import wedge, with_pair
 
 COUNTS = (6, 4, 5)
 
@@ -114,6 +115,22 @@ def test_polyhedra_are_parted_like_any_cells():
     nodes = np.unique(rows(mesh.face_start, mesh.face_nodes, faces)[1])
     # parted through and through, every node of the cut is there twice
     np.testing.assert_array_equal(np.flatnonzero(np.bincount(origin) == 2), nodes)
+
+
+def test_periodic_pairs_stay_with_their_faces():
+    """A sector cut open across: the pair joins the same places as before."""
+    mesh = with_pair(wedge())
+    n_in = mesh.interior_faces
+    # half way up
+    faces = np.flatnonzero(np.abs(face_middles(mesh, np.arange(n_in))[:, 2] - 0.5) < 1e-9)
+    assert len(faces) == 3 * 4
+    parted, _ = cut_open(mesh, faces)
+    assert check(parted) == []
+    for side in (0, 1):
+        np.testing.assert_allclose(
+            face_middles(parted, parted.periodic[0].faces[:, side]),
+            face_middles(mesh, mesh.periodic[0].faces[:, side]),
+        )
 
 
 def test_what_is_no_face_within_is_refused_with_its_place():

@@ -333,6 +333,7 @@ def test_facets_keep_a_sheet_that_stands_free():
     assert codes(states, "geometry") == ["unit-unknown", "standing-sheets"]
     assert states["domain"].settings["sheets"] == ["fin"]
     assert sheet_rows(states)["fin"]["area"] == pytest.approx(fin.area, rel=1e-6)
+    assert states["domain"].report["volume"] == pytest.approx(16_000, rel=1e-6)
     assert states["volume"].report["volume"] == pytest.approx(16_000, rel=1e-6)
     mesh = volume_mesh(store.get(states["volume"].key))
     assert check(mesh) == [] and len(mesh.sheets) > 20

@@ -49,6 +49,8 @@ def parted_along(mesh: Mesh, sheet: Polygons, back: Ints) -> tuple[Mesh, Longs]:
     turned = turned_rows(start, other, np.ones(len(face), bool))
     parts = [(inner_start, inner_nodes), (rim_start, rim_nodes), (start, turned)]
     offsets = np.cumsum([0] + [int(s[-1]) for s, _ in parts])
+    place = np.empty(mesh.faces, np.int32)
+    place[np.concatenate([inner, rim])] = np.arange(len(inner) + len(rim), dtype=np.int32)
     whole = Mesh(
         mesh.points[copies.origin],
         mesh.shape,
@@ -70,6 +72,7 @@ def parted_along(mesh: Mesh, sheet: Polygons, back: Ints) -> tuple[Mesh, Longs]:
         mesh.patches,
         mesh.zones,
         mesh.unit,
+        tuple(replace(pair, faces=place[pair.faces]) for pair in mesh.periodic),
     )
     first = len(inner) + len(rim) - len(face) + np.arange(len(face))
     sides = np.stack([first, first + len(face)], axis=1).astype(np.int32)

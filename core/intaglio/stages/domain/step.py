@@ -164,13 +164,8 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         rows[k]["name"] = title
     rows += _back_rows(rows, list(fluid.sheet))
     arrays, names = kind.stored(model)
-    total = kind.volume(model)
-    # one zone may hold several solids: a section can fall into pieces, a sheet can part it
-    amounts = [total]
-    if len(fluid.zones) > 1:
-        own = kind.zone_volumes(model)
-        pieces = fluid.pieces or range(len(own))
-        amounts = np.bincount(list(pieces), own, len(fluid.zones)).tolist()
+    amounts = _zone_volumes(fluid)
+    total = float(sum(amounts))
     radius = _smallest_radius(kind.curvature(model, view), scale)
     data: DomainReport = {
         "unit": model.unit,
@@ -196,6 +191,20 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
         view.triangles, view.region, back_faces(data)
     )
     return Product(arrays | shown, data)
+
+
+def _zone_volumes(fluid: Fluid) -> list[float]:
+    """Volume of each zone, in unit³."""
+    kind = kind_of(fluid.model)
+    if not fluid.pieces and not fluid.sheet and len(fluid.zones) == 1:
+        # it may hold several solids: a section can fall into pieces
+        return [kind.volume(fluid.model)]
+    own = kind.zone_volumes(fluid.model)
+    if fluid.pieces:
+        # a sheet can part a zone
+        return np.bincount(list(fluid.pieces), own, len(fluid.zones)).tolist()
+    # the bodies of sheets stand behind those of the zones
+    return own[: len(fluid.zones)]
 
 
 def _back_rows(rows: list[FaceRow], sheets: list[int]) -> list[FaceRow]:
