@@ -1,5 +1,6 @@
 """Meshes of every shape through building, metrics and slices: against VTK and closed forms."""
 
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -12,10 +13,10 @@ from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.building import NO_POLYGONS, cell_mesh, tet_mesh
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, slice_arrays
-from intaglio.mesh.mesh import Mesh, fan
+from intaglio.mesh.mesh import Mesh, fan, following
 from intaglio.mesh.quality import cell_metrics, measure
 from intaglio.mesh.report import patch_rows
-from intaglio.mesh.slices import crossed_cells, flat_cut, outer_faces
+from intaglio.mesh.slices import crossed_cells, cut_lines, flat_cut, outer_faces
 from intaglio.mesh.storing import mesh_arrays, stored_mesh
 from intaglio.mesh.validity import face_warp
 from tests.core import any_cells
@@ -249,6 +250,26 @@ def test_the_flat_cut_agrees_with_vtk(mesh, normal):
     tolerance = 1e-9 if faces_are_plane(mesh) else 5e-3
     assert area == pytest.approx(mass.GetSurfaceArea(), rel=tolerance)
     np.testing.assert_allclose(cut.points @ normal, offset, atol=1e-12)
+
+
+@pytest.mark.parametrize("normal", NORMALS)
+def test_lines_of_a_cut_are_its_outline(mesh, normal):
+    """As long as the edges that one polygon of the cut alone has."""
+    offset = float(mesh.points.mean(axis=0) @ normal) + 0.013
+    cut = flat_cut(mesh, np.array(normal), offset)
+    place = np.unique(cut.points.round(10), axis=0, return_inverse=True)[1].ravel()
+    after = following(cut.start, np.arange(len(place)))
+    ends = np.sort(np.stack([place, place[after]], axis=1), axis=1)
+    _, first, count = np.unique(ends, axis=0, return_index=True, return_counts=True)
+    away = np.linalg.norm(cut.points[after] - cut.points, axis=1)
+    lines = cut_lines(mesh, np.array(normal), offset)
+    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+    np.testing.assert_allclose(lines.reshape(-1, 3) @ normal, offset, atol=1e-12)
+    inner = cut_lines(replace(mesh, patch=np.where(mesh.neighbour < 0, mesh.patch, -1)),
+                      np.array(normal), offset)  # fmt: skip
+    outline = np.linalg.norm(inner[:, 1] - inner[:, 0], axis=1).sum()
+    assert outline == pytest.approx(away[first[count == 1]].sum(), rel=1e-9)
+    assert length.sum() >= outline - 1e-9
 
 
 def faces_are_plane(mesh: Mesh) -> bool:

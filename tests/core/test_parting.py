@@ -12,6 +12,7 @@ from intaglio.mesh.mesh import Patch, cell_middles, face_middles, rows
 from intaglio.mesh.parting import parted_along
 from intaglio.mesh.quality import measure
 from intaglio.mesh.sheets import sheet_findings
+from intaglio.mesh.slices import cut_lines
 from intaglio.mesh.validity import check
 from tests.core import any_cells
 from tests.core.test_validity import wedge, with_pair
@@ -89,6 +90,17 @@ def test_the_front_is_the_side_that_the_polygons_look_away_from(turned):
     front, back = cells_beside(parted, "plate"), cells_beside(parted, "plate_back")
     assert len(front) == len(back) == len(faces)
     assert (front.max() < back.min()) != turned
+
+
+def test_a_cut_shows_a_plate_as_one_line():
+    """Of a plate square to x and half as high as the block, cut square to y."""
+    mesh = any_cells.hexahedra((6, 4, 5), lambda u: u * [2.0, 1.0, 1.0])
+    parted, _ = cut_open(mesh, faces_on(mesh, *HALF))
+    lines = cut_lines(parted, np.array([0.0, 1.0, 0.0]), 0.4)
+    length = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+    within = np.abs(lines[:, :, 0] - 1.0).max(axis=1) < 1e-12
+    assert length[within].sum() == pytest.approx(0.6)
+    assert length.sum() == pytest.approx(6.0 + 0.6)
 
 
 def test_where_plates_cross_a_node_is_there_four_times():

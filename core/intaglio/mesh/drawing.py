@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.mesh.mesh import Longs, Mesh, fan, rows
-from intaglio.mesh.slices import crossed_cells, flat_cut, outer_faces
+from intaglio.mesh.slices import crossed_cells, cut_lines, flat_cut, outer_faces
 
 Arrays = dict[str, NDArray[Any]]
 
@@ -53,8 +53,8 @@ def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
 def slice_arrays(
     mesh: Mesh, normal: NDArray[np.float64], offset: float, value: NDArray[Any], flat: bool
 ) -> tuple[Arrays, int]:
-    """What the plane normal · x = offset shows, whole cells or the flat cut, and of how many
-    cells."""
+    """What the plane normal · x = offset shows, whole cells or the flat cut with the lines in which
+    patches are cut, and of how many cells."""
     if not flat:
         cells = crossed_cells(mesh, normal, offset)
         return cell_arrays(mesh, cells, value), len(cells)
@@ -65,5 +65,6 @@ def slice_arrays(
         "triangles": triangles,
         "sides": sides,
         "value": value[cut.cell[polygon]],
+        "lines": cut_lines(mesh, normal, offset).astype(np.float32),
     }
     return arrays, len(np.unique(cut.cell))

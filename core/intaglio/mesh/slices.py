@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from intaglio.mesh.cells import EDGES
 from intaglio.mesh.loading import cell_room, load_cell, raw_arrays, room_for
-from intaglio.mesh.mesh import Mesh, rows, turned_rows
+from intaglio.mesh.mesh import Mesh, following, rows, turned_rows
 from intaglio.numeric.chunks import in_chunks
 
 Longs = NDArray[np.int64]
@@ -195,3 +195,22 @@ def flat_cut(mesh: Mesh, normal: Floats, offset: float) -> Cut:
     owner = np.empty(total, np.int64)
     made = _cut(raw, cells, normal, offset, most, start, points, owner)
     return Cut(start[: made + 1].copy(), points[: start[made]].copy(), owner[:made].copy())
+
+
+def cut_lines(mesh: Mesh, normal: Floats, offset: float) -> Floats:
+    """Segments (k, 2, 3) in which the plane normal · x = offset meets the faces on patches: the
+    boundary, sheets standing in it once, and interfaces."""
+    height = mesh.points @ np.asarray(normal, float) - offset
+    chosen = (mesh.patch >= 0) | (mesh.neighbour < 0)
+    chosen[mesh.sheets[:, 1]] = False
+    faces = np.flatnonzero(chosen)
+    if not len(faces):
+        return np.zeros((0, 2, 3))
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, faces)
+    after = following(start, nodes)
+    # around a face the plane is crossed up and down in turn
+    crossed = (height[nodes] > 0) != (height[after] > 0)
+    low, high = np.minimum(nodes, after)[crossed], np.maximum(nodes, after)[crossed]
+    share = height[low] / (height[low] - height[high])
+    spots = mesh.points[low] + share[:, None] * (mesh.points[high] - mesh.points[low])
+    return spots.reshape(-1, 2, 3)

@@ -238,6 +238,7 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
           sides: a.sides as Uint8Array,
         },
         bad ? [most, least] : [least, most],
+        (a.lines as Float32Array | undefined) ?? null,
       );
     }
   }, [view, wanted, cells.data, slice.axis, slice.side, offset, range, metric, least, most, lists]);

@@ -80,6 +80,7 @@ export class Viewport {
   private bvh: MeshBVH | null = null;
   private lines: THREE.LineSegments | null = null;
   private dotted: THREE.LineSegments | null = null;
+  private cutLines: THREE.LineSegments | null = null;
   private signs: THREE.Group | null = null;
   private guide: THREE.LineSegments | null = null;
   private data: SurfaceArrays | null = null;
@@ -360,9 +361,24 @@ export class Viewport {
     (u.plane!.value as THREE.Vector4).set(sign * x, sign * y, sign * z, sign * this.plane.offset);
   }
 
-  setCells(data: CellArrays | null, limits: [number, number]) {
+  /** Draw cells, or a cut through them with the lines in which it meets patches. */
+  setCells(
+    data: CellArrays | null,
+    limits: [number, number],
+    segments: Float32Array | null = null,
+  ) {
     this.drop(this.cells);
-    this.cells = null;
+    this.drop(this.cutLines);
+    this.cells = this.cutLines = null;
+    if (segments && segments.length > 0) {
+      const lines = new THREE.BufferGeometry();
+      lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
+      this.cutLines = new THREE.LineSegments(
+        lines,
+        onTop(new THREE.LineBasicMaterial({ color: INK })),
+      );
+      this.scene.add(this.cutLines);
+    }
     if (data && data.triangles.length > 0) {
       const material = new THREE.ShaderMaterial({
         vertexShader: CELL_VERTEX,
@@ -581,6 +597,7 @@ export class Viewport {
     this.drop(this.lines);
     this.drop(this.dotted);
     this.drop(this.cells);
+    this.drop(this.cutLines);
     this.drop(this.guide);
     if (this.signs) disposeSigns(this.signs);
     this.regions.dispose();
