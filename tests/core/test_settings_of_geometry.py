@@ -94,14 +94,13 @@ def test_the_brief_shows_only_what_has_an_effect():
     assert "{sectors}" in around and "{thickness}" not in around
     sphere = _shown("domain", {"where": "around", "shape": "sphere", "symmetry": "y"})
     assert "{ahead}" not in sphere and "{aside}" in sphere and "{symmetry_at}" in sphere
-    assert "{angle}" in _shown("geometry", {"kind": "facets"})
-    assert "{angle}" not in _shown("geometry", {"kind": "cad"})
 
 
 def test_stages_are_described_with_their_conditions():
     told = {s["key"]: s for s in description()}
     only = [s["only"] for s in told["domain"]["sentences"]]
-    assert {} in only and {"cut": ["section"]} in only
+    assert {} in only and {"cut": ["section"]} in only and {"open": ["yes"]} in only
+    assert {"kind": ["facets"]} in [s["only"] for s in told["geometry"]["sentences"]]
     assert told["geometry"]["blanks"][2]["type"] == "operations"
 
 

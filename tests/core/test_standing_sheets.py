@@ -11,6 +11,7 @@ from intaglio.cad.measures import area, centroid, volume
 from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.cad.write import step_bytes
+from intaglio.cli import main
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.plates import is_sheet
 from intaglio.formats.cgns.reading import read_cgns
@@ -19,6 +20,7 @@ from intaglio.mesh.mesh import rows
 from intaglio.mesh.validity import check
 from intaglio.parts.taking import Source
 from intaglio.recipe.drafting import draft
+from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.volume import named_mesh, volume_mesh
 from tests.core.scans import part_of
 from tests.core.shapes import box, cut, run
@@ -286,6 +288,18 @@ def test_a_draft_keeps_sheets_instead_of_closing_them(tmp_path):
     assert made.closed and made.left == []
     assert made.settings["domain"]["sheets"] == ["baffle", "guide"]
     assert made.settings["geometry"]["repairs"] == []
+    source = tmp_path / "part.step"
+    source.write_bytes(step(*BAFFLED).data)
+    assert main(["draft", str(source), "-o", str(tmp_path / "recipe.yaml")]) == 0
+    told = plain_settings(read_recipe(tmp_path / "recipe.yaml"))
+    assert told["domain"]["sheets"] == ["baffle", "guide"]
+
+
+def test_a_recipe_says_nothing_of_sheets_where_there_are_none(tmp_path):
+    (tmp_path / "part.step").write_bytes(step(BAFFLED[0]).data)
+    assert main(["draft", str(tmp_path / "part.step"), "-o", str(tmp_path / "recipe.yaml")]) == 0
+    told = (tmp_path / "recipe.yaml").read_text()
+    assert "sheets" not in told and "angle: 40" not in told
 
 
 def test_the_kernel_and_the_fluid_agree_on_what_is_split():

@@ -114,9 +114,16 @@ def write_recipe(
         shown = {
             n for t in stage.sentences if t.shown(own) for n in re.findall(r"\{(\w+)\}", t.text)
         }
+        # what depends on the model has an effect at least where it says anything
+        depends = {
+            n for t in stage.sentences if t.of_model for n in re.findall(r"\{(\w+)\}", t.text)
+        }
+        usual = stage.settings()
         lines += ["", f"{stage.key}:"]
         for key, b in blanks_of(stage.settings).items():
             if key not in own or key not in shown:
+                continue
+            if key in depends and own[key] == getattr(usual, key):
                 continue
             why = reasons.get(stage.key, {}).get(key, "")
             in_unit = f" in {b.unit.format(unit=unit)}" if b.unit else ""

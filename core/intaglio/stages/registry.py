@@ -26,7 +26,8 @@ def description() -> list[dict[str, Any]]:
             "key": stage.key,
             "title": stage.title,
             "sentences": [
-                {"text": t.text, "only": {k: list(v) for k, v in t.only}} for t in stage.sentences
+                {"text": t.text, "only": {k: list(v) for k, v in t.only + t.of_model}}
+                for t in stage.sentences
             ],
             "action": stage.action,
             "needs": list(stage.needs),

@@ -23,10 +23,12 @@ Progress = Callable[[float, str], None]
 @dataclass(frozen=True)
 class Sentence:
     """A sentence with blanks in braces; shown only while each setting of `only` has one of the
-    values given there, so that a brief holds no blank without effect."""
+    values given there, so that a brief holds no blank without effect. of_model: the same for facts
+    of the model that the page knows: `kind` (cad, facets), `open` bodies (yes, no)."""
 
     text: str
     only: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    of_model: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
     def shown(self, settings: Mapping[str, Any]) -> bool:
         return all(settings.get(name) in values for name, values in self.only)

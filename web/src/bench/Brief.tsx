@@ -7,7 +7,7 @@ import { conditionOf, reportOf, stateOf, useBench } from "./context";
 import { Findings } from "./Findings";
 import { GeometryFiles } from "./GeometryFiles";
 import { Progress } from "./Header";
-import { parts, shown } from "./sentences";
+import { factsOf, parts, shown } from "./sentences";
 
 export function Brief({ trouble }: { trouble: string | null }) {
   const bench = useBench();
@@ -36,7 +36,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const before = stages
     .slice(0, stages.indexOf(description))
     .filter((s) => stateOf(variant, s.key).condition !== "current");
-  const facts = { ...state.settings, kind: reportOf(variant, "geometry")?.model?.kind };
+  const facts = { ...state.settings, ...factsOf(reportOf(variant, "geometry")) };
   const sentences = description.sentences.filter((s) => shown(s, facts));
   return (
     <aside

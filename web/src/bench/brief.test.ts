@@ -5,7 +5,7 @@ vi.stubGlobal("window", { addEventListener: () => {} });
 vi.stubGlobal("location", { pathname: "/" });
 
 describe("sentences", async () => {
-  const { parts } = await import("./sentences");
+  const { factsOf, parts, shown } = await import("./sentences");
   const { shareOf } = await import("./SliceRail");
   it("fall into text and blanks, in order", () => {
     expect(parts("Let edges span from {smallest} to {largest}.")).toEqual([
@@ -17,6 +17,17 @@ describe("sentences", async () => {
     ]);
     expect(parts("{where}")).toEqual([{ text: "where", blank: true }]);
     expect(parts("plain")).toEqual([{ text: "plain", blank: false }]);
+  });
+  it("may depend on the kind of model and on bodies that are open", () => {
+    expect(factsOf(null)).toEqual({});
+    const solid = { name: "duct", solid: true };
+    expect(factsOf({ model: { kind: "cad" }, bodies: [solid] })).toEqual({
+      kind: "cad",
+      open: "no",
+    });
+    const vane = { name: "vane", solid: false };
+    const facts = factsOf({ model: { kind: "cad" }, bodies: [solid, vane] });
+    expect(shown({ text: "Keep {sheets}.", only: { open: ["yes"] } }, facts)).toBe(true);
   });
   it("slice through the pin unless it lies near an end", () => {
     const domain = { low: [0, 0, 0], high: [10, 10, 10], pin: [5, 3, 9.9] };

@@ -17,3 +17,12 @@ export function shown(sentence: Sentence, facts: Record<string, unknown>): boole
     values.includes(String(facts[name])),
   );
 }
+
+/** What sentences may depend on besides settings: the kind of model, and whether a body is open. */
+export function factsOf(
+  geometry: { model?: { kind: string }; bodies?: { solid: boolean }[] } | null,
+): Record<string, string> {
+  if (!geometry) return {};
+  const open = geometry.bodies?.some((b) => !b.solid) ? "yes" : "no";
+  return { kind: geometry.model?.kind ?? "", open };
+}

@@ -9,7 +9,8 @@ from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
 
 _INSIDE = (("where", ("inside",)),)
 _AROUND = (("where", ("around",)),)
-_ELSEWHERE = (("where", ("around", "as-is")),)
+# there are bodies that bound no volume
+_OPEN = (("open", ("yes",)),)
 _HALF = (*_AROUND, ("symmetry", ("x", "y", "z")))
 _LONG = (*_AROUND, ("shape", ("box", "cylinder", "frustum")))
 _BOX = (*_AROUND, ("shape", ("box",)))
@@ -32,11 +33,8 @@ STAGE = Stage(
     (
         Sentence("Here {where}."),
         Sentence("Close the openings {closed} and take the space at {pin}", _INSIDE),
-        Sentence(
-            "Keep the bodies {solids} as solid zones, the sheets {sheets} as walls with two sides.",
-            _INSIDE,
-        ),
-        Sentence("Keep the sheets {sheets} as walls with two sides.", _ELSEWHERE),
+        Sentence("Keep the bodies {solids} as solid zones.", _INSIDE),
+        Sentence("Keep the sheets {sheets} as walls with two sides.", of_model=_OPEN),
         Sentence("It flows {along} through {shape}: {symmetry}.", _AROUND),
         Sentence("The plane lies at {symmetry_at}.", _HALF),
         Sentence("The shape reaches {ahead} ahead and {behind} behind,", _LONG),

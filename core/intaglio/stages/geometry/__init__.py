@@ -19,7 +19,8 @@ STAGE = Stage(
     (
         Sentence("Take the numbers of the file in {unit}."),
         Sentence(
-            "Tell facets apart into faces at edges sharper than {angle}.", (("kind", ("facets",)),)
+            "Tell facets apart into faces at edges sharper than {angle}.",
+            of_model=(("kind", ("facets",)),),
         ),
         Sentence("Then, in this order: {repairs}"),
     ),
