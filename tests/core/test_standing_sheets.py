@@ -201,6 +201,16 @@ def test_a_plate_outside_is_told_and_left_out():
     assert set(sheet_rows(states)) == {"baffle", "baffle_back"}
 
 
+def test_a_domain_without_any_of_its_sheets_is_as_it_was():
+    """One lies outside, the other on the floor, where it is that wall."""
+    floor = quad((40, -5, -10), (60, -5, -10), (60, 5, -10), (40, 5, -10))
+    states, _ = run(step(BAFFLED[0], ("lost", across(50, 30, 40, 0, 8)), ("mat", floor)), "domain")
+    report = states["domain"].report
+    assert [f["code"] for f in report["findings"]] == ["sheet-outside"]
+    assert "lost, mat" in report["findings"][0]["message"]
+    assert sheet_rows(states) == {} and report["volume"] == pytest.approx(40_000, rel=1e-9)
+
+
 def test_a_round_sheet_keeps_its_shape():
     face = BRepBuilderAPI_MakeFace(
         gp_Cylinder(gp_Ax3(gp_Pnt(40, 0, -5), gp_Dir(0, 0, 1)), 4), 0, np.pi, 0, 10
@@ -351,6 +361,15 @@ def test_facets_keep_a_sheet_that_stands_free():
     assert states["volume"].report["volume"] == pytest.approx(16_000, rel=1e-6)
     mesh = volume_mesh(store.get(states["volume"].key))
     assert check(mesh) == [] and len(mesh.sheets) > 20
+
+
+def test_a_sheet_of_facets_may_be_called_like_the_zone():
+    fin = grid(4, lambda u, v: np.column_stack([8 * u - 4, 0 * u, 6 * v - 3]))
+    other = grid(4, lambda u, v: np.column_stack([8 * u - 4, 0 * u + 5, 6 * v - 3]))
+    source = scan(room=room(), fluid=fin, fluid_2=other)
+    states, _ = run(source, "domain", {"domain": {"where": "as-is"}})
+    assert codes(states, "domain") == []
+    assert set(sheet_rows(states)) == {"fluid", "fluid_2", "fluid_back", "fluid_2_back"}
 
 
 def test_facets_are_joined_where_their_nodes_meet():

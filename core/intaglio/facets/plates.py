@@ -19,7 +19,7 @@ _MEETS = 1e-6
 # a surface that runs on along more than this share of its rim is to be sewn
 _MUCH = 0.2
 # what is offered as a thickness where nobody says, as a share of the model
-_THICKNESS = 0.01
+THICKNESS = 0.01
 
 
 def is_plate(part: FacetPart, rims: list[Floats]) -> bool:
@@ -126,7 +126,7 @@ def standing_finding(names: list[str], spots: list[list[float]], scale: float) -
             "Domain keeps them as walls with two sides where they stand in the fluid.",
             cause="Thin plates are often drawn as surfaces.",
             repairs=[
-                offer("Thicken them", "thicken", thickness=two_digits(_THICKNESS * scale)),
+                offer("Thicken them", "thicken", thickness=two_digits(THICKNESS * scale)),
                 offer("Cap their rims", "cap", shape="flat"),
                 offer("Drop them", "drop_bodies", bodies=names),
             ],

@@ -145,9 +145,6 @@ class CadKind(Kind[Part]):
             for k, b in enumerate(model.bodies)
         ]
 
-    def standing(self, model: Part) -> list[str]:
-        return [model.body_name(k) for k in standing_sheets(model)]
-
     def without(self, model: Part, names: list[str]) -> Part | None:
         left = [k for k in range(len(model.bodies)) if model.body_name(k) not in names]
         return carried(model, [model.bodies[k] for k in left]) if left else None

@@ -12,7 +12,7 @@ from intaglio.facets.edges import edge_table
 from intaglio.facets.faults import edge_lengths
 from intaglio.facets.part import FacetPart, kept
 from intaglio.facets.pieces import find_pieces
-from intaglio.facets.plates import is_plate
+from intaglio.facets.plates import THICKNESS, is_plate
 from intaglio.findings import Finding, offer, two_digits
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
@@ -25,8 +25,6 @@ Floats = NDArray[np.float64]
 _SHARE = 0.005
 # rims lie in one plane if no point is off it by more than this share of the model
 _IN_PLANE = 1e-3
-# a sheet is made this thick where nobody says, as a share of the model
-_THICKNESS = 0.01
 # ways that are taken after each other at most: gaps, then holes, then what is left
 _STEPS = 4
 
@@ -60,7 +58,7 @@ def ways(model: Model, found: tuple[Finding, ...]) -> list[Way]:
     rims = [part.points[loop] for loop in rims_of(part)] if part is not None else []
     if not rims or part is None:
         return out
-    thickness = two_digits(_THICKNESS * scale)
+    thickness = two_digits(THICKNESS * scale)
     cap = [
         Way("Cap the openings flat", {"do": "cap", "shape": "flat"}),
         Way("Cap the openings smoothly", {"do": "cap", "shape": "smooth"}),

@@ -154,9 +154,6 @@ class FacetKind(Kind[FacetPart]):
             )
         return out
 
-    def standing(self, model: FacetPart) -> list[str]:
-        return [model.body_names[k] for k in standing_plates(model)]
-
     def without(self, model: FacetPart, names: list[str]) -> FacetPart | None:
         gone = [k for k, name in enumerate(model.body_names) if name in names]
         left = ~np.isin(model.body, gone)

@@ -119,10 +119,6 @@ class Kind(ABC, Generic[M]):
         """name, volume, area, faces and solid of each body."""
 
     @abstractmethod
-    def standing(self, model: M) -> list[str]:
-        """Names of bodies that are walls without a thickness beside closed bodies."""
-
-    @abstractmethod
     def without(self, model: M, names: list[str]) -> M | None:
         """The model without some of its bodies, None if nothing is left."""
 

@@ -161,7 +161,9 @@ def embed(fluid: Fluid, model: FacetPart, names: list[str]) -> Fluid:
     assert isinstance(own, FacetPart)
     chosen = [k for k, name in enumerate(model.body_names) if name in names]
     sheets = compact(kept(model, np.isin(model.body, chosen)))
-    part = embedded(own, sheets)
+    # meanwhile under names that no zone has
+    called = {f"sheet {k}": name for k, name in enumerate(sheets.body_names)}
+    part = embedded(own, replace(sheets, body_names=tuple(called)))
     count, zones = len(own.region_names), len(own.body_names)
     roles, sides, sheet = list(fluid.roles), list(fluid.sides), {}
     for region in range(count, len(part.region_names)):
@@ -170,9 +172,10 @@ def embed(fluid: Fluid, model: FacetPart, names: list[str]) -> Fluid:
         zone = _zone_at(own, spot) if zones > 1 else 0
         roles.append("sheet")
         sides.append((zone, zone))
-        sheet[region] = part.body_names[part.body[rows[0]]]
+        sheet[region] = called[part.body_names[part.body[rows[0]]]]
     ids = unique_names([*fluid.ids, *(plain_name(sheet[k], "sheet") for k in sheet)])
-    named = replace(part, region_names=ids)
+    bodies = (called.get(name, name) for name in part.body_names)
+    named = replace(part, region_names=ids, body_names=tuple(bodies))
     return Fluid(named, ids, tuple(roles), fluid.zones, tuple(sides), sheet)
 
 
