@@ -16,18 +16,22 @@ from django.db import close_old_connections  # noqa: E402
 import intaglio.recipe.plan  # noqa: E402, F401
 from intaglio.errors import IntaglioError  # noqa: E402
 from intaglio.parts.model import Product  # noqa: E402
+from studies.looks import keep_look  # noqa: E402
 from studies.models import Job  # noqa: E402
 from studies.problems import problem  # noqa: E402
 from studies.runner import compute_job, die_with, limit_memory  # noqa: E402
 from studies.store import DamagedProduct  # noqa: E402
 
 _OFTEN = 0.2
+# seconds between two looks at what is not done yet
+_LOOKS = 0.7
 # seconds after which a process that keeps models at hand gives the memory back
 _IDLE = 900.0
 
 
 def compute(there: Connection, job_id: str) -> None:
-    """Compute one job and send progress, then `done` with keys or `failed` with the problem."""
+    """Compute one job and send progress and looks at what there is, then `done` with keys or
+    `failed` with the problem."""
     die_with(there)
     limit_memory()
     _compute(there, job_id, {})
@@ -58,9 +62,19 @@ def _compute(there: Connection, job_id: str, kept: dict[str, Product]) -> None:
             told_at, told_of = now, stage
             there.send({"kind": "progress", "stage": stage, "share": share, "doing": doing})
 
+    shown_at, shown_of = 0.0, ""
+
+    def show(stage: str, key: str, product: Product) -> None:
+        nonlocal shown_at, shown_of
+        now = time.monotonic()
+        if key != shown_of or now - shown_at > _LOOKS:
+            look = keep_look(job, stage, key, product)
+            shown_at, shown_of = time.monotonic(), key
+            there.send({"kind": "look", "stage": stage, "look": look})
+
     try:
         job = Job.objects.select_related("source", "study").get(id=job_id)
-        there.send({"kind": "done", "keys": compute_job(job, tell, kept)})
+        there.send({"kind": "done", "keys": compute_job(job, tell, show, kept)})
     except (IntaglioError, DamagedProduct) as error:
         there.send({"kind": "failed", "problem": problem(error)})
     except MemoryError:

@@ -87,7 +87,11 @@ class Change(models.Model):
 
 
 class Job(models.Model):
-    """Long work in a worker: taking in a file, or running a variant to a stage."""
+    """Long work in a worker: taking in a file, or running a variant to a stage.
+
+    look: the product that shows what there is of `look_stage` before it is done, if any; looks: how
+    often it was brought up to date.
+    """
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -113,6 +117,9 @@ class Job(models.Model):
     attempts = models.IntegerField(default=0)
     cancel_asked = models.BooleanField(default=False)
     live = models.BooleanField(default=False)
+    look = models.CharField(max_length=64, blank=True, default="")
+    look_stage = models.CharField(max_length=20, blank=True, default="")
+    looks = models.IntegerField(default=0)
     queue_id = models.BigIntegerField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)

@@ -20,6 +20,7 @@ from django.utils import timezone
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
+from studies.looks import drop_look
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
 from studies.store import DatabaseStore, load_bytes
@@ -163,6 +164,8 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
                 seconds_left=left,
                 updated=timezone.now(),
             )
+        elif message and message["kind"] == "look":
+            _look(job, message)
         elif message:
             job.refresh_from_db()
             if message["kind"] == "done":
@@ -213,23 +216,40 @@ def _end(job: Job, state: str) -> None:
     job.state = state
     job.seconds_left = None
     job.ended = timezone.now()
+    drop_look(job)
     if state == Job.State.DONE:
         job.share = 1.0
         job.doing = ""
     job.save()
 
 
+def _begin_study(job: Job) -> None:
+    """The study that a job's file begins; the caller saves the job."""
+    assert job.source is not None
+    name = job.file_name.rsplit(".", 1)[0][:120] or "study"
+    job.study = Study.objects.create(
+        owner=job.owner, name=name, file_name=job.file_name, source=job.source
+    )
+    job.variant = Variant.objects.create(study=job.study, name="first")
+
+
+def _look(job: Job, message: dict[str, Any]) -> None:
+    """Let there be seen what the job shows before it is done; a new study begins with it."""
+    with transaction.atomic():
+        job.refresh_from_db()
+        if job.variant is None:
+            _begin_study(job)
+        job.look, job.look_stage = message["look"], message["stage"]
+        job.looks += 1
+        job.save(update_fields=["study", "variant", "look", "look_stage", "looks", "updated"])
+
+
 def _finish(job: Job, message: dict[str, Any]) -> None:
     """Mark the job done together with what it brought: a new study, or the results shown."""
     with transaction.atomic():
         if job.variant is None:
-            assert job.source is not None
-            name = job.file_name.rsplit(".", 1)[0][:120] or "study"
-            study = Study.objects.create(
-                owner=job.owner, name=name, file_name=job.file_name, source=job.source
-            )
-            job.study = study
-            job.variant = Variant.objects.create(study=study, name="first")
+            _begin_study(job)
+        assert job.variant is not None
         variant = Variant.objects.select_for_update().get(id=job.variant.pk)
         before = variant.shown.get(job.target)
         variant.shown = {**variant.shown, **message["keys"]}
@@ -246,13 +266,13 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
         _end(job, Job.State.DONE)
 
 
-def compute_job(job: Job, tell: Any, kept: dict[str, CoreProduct]) -> dict[str, str]:
+def compute_job(job: Job, tell: Any, show: Any, kept: dict[str, CoreProduct]) -> dict[str, str]:
     """Run the job's stages (in the child); keys of the products by stage. kept: models at hand."""
     assert job.source is not None
     source = Source(job.file_name, load_bytes(job.source.key))
     name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
     store = DatabaseStore(live=job.target if job.live else None, kept=kept)
-    made = run_to(job.target, source, name, job.settings, store, tell)
+    made = run_to(job.target, source, name, job.settings, store, tell, show=show)
     wanted = stages_before(job.target)
     keys = {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
     if not job.live:

@@ -111,7 +111,7 @@ def test_a_round_face_tells_its_radius_only_where_it_is_exact():
 def test_what_is_stored_comes_back_the_same():
     for model in _both():
         kind = kind_of(model)
-        arrays, names = kind.stored(model)
+        arrays, names = kind.stored(model), kind.names(model)
         back = KINDS[names["kind"]].restored(arrays, names)
         assert kind_of(back) is kind
         assert kind.volume(back) == pytest.approx(80)

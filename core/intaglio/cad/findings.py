@@ -42,16 +42,24 @@ class CadDiagnosis:
 
 
 def diagnose(
-    part: Part, progress: Callable[[float, str], None] = lambda share, doing: None
+    part: Part,
+    progress: Callable[[float, str], None] = lambda share, doing: None,
+    so_far: Callable[[list[Finding]], None] = lambda found: None,
 ) -> CadDiagnosis:
-    """Findings about a part as the kernel holds it."""
+    """Findings about a part as the kernel holds it; so_far is told those there are, again and
+    again on the way."""
+
+    def next_look(share: float, doing: str) -> None:
+        progress(share, doing)
+        so_far(found)
+
     low, high = bounds(part.shape)
     scale = float(np.linalg.norm(high - low))
     uses = edge_uses(part)
     by_edge = uses_by_edge(uses)
     free = free_uses(uses)
     found: list[Finding] = []
-    progress(0.0, "looking for faces that count twice")
+    next_look(0.0, "looking for faces that count twice")
     twins = faces_twice(part, scale)
     copies = {b for _, b in twins}
     found += duplicate_findings(part, twins)
@@ -63,7 +71,7 @@ def diagnose(
         found += standing_finding([part.body_name(k) for k in standing], spots, scale)
         # nor are the rims of walls without a thickness
         free = [u for u in free if u.body not in standing]
-    progress(0.1, "looking for free edges")
+    next_look(0.1, "looking for free edges")
     gaps, holes = gaps_and_holes(part, free, scale)
     found += _open(part, free, gaps, holes)
     found += unsolid_findings(part, free, copies, standing)
@@ -85,15 +93,15 @@ def diagnose(
                 faces=face_ids(sorted({u.face for e in branching for u in by_edge[e]})),
             )
         )
-    progress(0.2, "looking for normals that disagree")
+    next_look(0.2, "looking for normals that disagree")
     found += _normals(part, [u for u in uses if u.face not in copies])
-    progress(0.3, "looking for slivers and tiny edges")
+    next_look(0.3, "looking for slivers and tiny edges")
     found += small_findings(part, scale)
-    progress(0.45, "comparing bodies")
+    next_look(0.45, "comparing bodies")
     found += body_findings(part, scale)
-    progress(0.6, "looking for faces that cross")
+    next_look(0.6, "looking for faces that cross")
     found += facet_findings(part, scale, by_edge)
-    progress(0.9, "looking at curvature")
+    next_look(0.9, "looking at curvature")
     found += curvature_findings(part, scale)
     found += _unsound(part, found)
     return CadDiagnosis(tuple(found), tuple(u.edge for u in free), tuple(branching))

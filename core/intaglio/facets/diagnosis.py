@@ -30,16 +30,23 @@ class Diagnosis:
 
 
 def diagnose(
-    part: FacetPart, progress: Callable[[float, str], None] = lambda share, doing: None
+    part: FacetPart,
+    progress: Callable[[float, str], None] = lambda share, doing: None,
+    so_far: Callable[[list[Finding]], None] = lambda found: None,
 ) -> Diagnosis:
-    """Findings about welded facets."""
+    """Findings about welded facets; so_far is told those there are, again and again on the way."""
+
+    def next_look(share: float, doing: str) -> None:
+        progress(share, doing)
+        so_far(found)
+
     found: list[Finding] = []
     points, triangles = part.points, part.triangles
     scale = scale_of(points)
     if not len(triangles) or scale == 0.0:
         nothing = Finding("no-triangles", "error", "There are no triangles with an area.")
         return Diagnosis((nothing,), False, np.zeros((0, 2, 3)), np.zeros((0, 2, 3)))
-    progress(0.0, "looking for triangles that count twice")
+    next_look(0.0, "looking for triangles that count twice")
     found += _flat(part, scale)
     alive, copies = _duplicates(part)
     found += copies
@@ -47,7 +54,7 @@ def diagnose(
     sound = part if alive.all() else _subset(part, alive)
     triangles = sound.triangles
     table = edge_table(triangles)
-    progress(0.2, "looking for free edges")
+    next_look(0.2, "looking for free edges")
     plates = standing_plates(sound)
     bodies = ~np.isin(sound.body, plates)
     if plates:
@@ -74,13 +81,13 @@ def diagnose(
                 repairs=[offer("Drop the fins", "drop_fins")],
             )
         )
-    progress(0.35, "looking for normals that disagree")
+    next_look(0.35, "looking for normals that disagree")
     groups = find_pieces(sound, table)
     found += normal_findings(sound, table, groups)
     found += body_findings(sound, groups, scale)
-    progress(0.5, "looking for triangles that cross")
+    next_look(0.5, "looking for triangles that cross")
     found += crossing_findings(sound, groups)
-    progress(0.8, "looking for slivers, spikes and thin walls")
+    next_look(0.8, "looking for slivers, spikes and thin walls")
     found += shape_findings(sound, table, scale)
     if not len(free.edges) and not len(branching):
         found += thin_places(sound, scale)

@@ -45,6 +45,7 @@ from intaglio.parts.kind import (
     Kind,
     Passages,
     Progress,
+    SoFar,
 )
 from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
 
@@ -65,15 +66,17 @@ class CadKind(Kind[Part]):
     key: Literal["cad", "facets"] = "cad"
     title = "CAD"
 
-    def stored(self, model: Part) -> tuple[Arrays, ModelNames]:
-        names: ModelNames = {
+    def names(self, model: Part) -> ModelNames:
+        return {
             "kind": self.key,
             "unit": model.unit,
             "bodies": [model.body_name(k) for k in range(len(model.bodies))],
             "face_names": list(model.face_names),
             "face_colours": list(model.face_colours),
         }
-        return {"brep": np.frombuffer(to_bytes(model), np.uint8)}, names
+
+    def stored(self, model: Part) -> Arrays:
+        return {"brep": np.frombuffer(to_bytes(model), np.uint8)}
 
     def restored(self, arrays: Arrays, names: ModelNames) -> Part:
         return from_bytes(
@@ -107,16 +110,23 @@ class CadKind(Kind[Part]):
         own: NDArray[np.int64],
         areas: Floats,
         scale: float,
+        rough: bool = False,
     ) -> FaceShape:
         word = surface_word(model, face)
         normal = plane_normal(model.faces[face]) if word == "plane" else np.zeros(3)
+        if rough:
+            size = float(areas[own].sum())
+            middle = view.points[view.triangles[own]].mean(axis=1)
+            centre = areas[own] @ middle / size if size > 0 else np.zeros(3)
+        else:
+            size, centre = area(model.faces[face]), centroid(model.faces[face])
         return {
             "id": f"face_{face + 1}",
             "name": model.face_name(face),
             "colour": model.face_colour(face),
             "surface": word,
-            "area": area(model.faces[face]),
-            "centre": rounded(centroid(model.faces[face]), scale),
+            "area": size,
+            "centre": rounded(centre, scale),
             "normal": rounded(normal, 1.0),
             "radius": self.radius(model, face),
         }
@@ -167,8 +177,13 @@ class CadKind(Kind[Part]):
     def curvature(self, model: Part, view: Drawn) -> Floats:
         return as_shown(model, [])[0].curvature
 
-    def diagnosed(self, model: Part, progress: Progress = lambda share, doing: None) -> Diagnosed:
-        told = diagnose(model, progress)
+    def diagnosed(
+        self,
+        model: Part,
+        progress: Progress = lambda share, doing: None,
+        so_far: SoFar = lambda found: None,
+    ) -> Diagnosed:
+        told = diagnose(model, progress, so_far)
         return Diagnosed(
             tuple(told.findings),
             _segments(model, told.free_edges),

@@ -33,7 +33,7 @@ from intaglio.facets.welding import welded
 from intaglio.numeric.boxtree import box_tree, first_hits, nearest
 from intaglio.numeric.rounding import rounded
 from intaglio.numeric.winding import winding_numbers
-from intaglio.parts.kind import Arrays, Diagnosed, Drawn, Floats, Kind, Passages, Progress
+from intaglio.parts.kind import Arrays, Diagnosed, Drawn, Floats, Kind, Passages, Progress, SoFar
 from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
 
 # a touched place snaps to a node within this share of the model: facets have nodes everywhere
@@ -49,18 +49,20 @@ class FacetKind(Kind[FacetPart]):
     key: Literal["cad", "facets"] = "facets"
     title = "facets"
 
-    def stored(self, model: FacetPart) -> tuple[Arrays, ModelNames]:
-        arrays: Arrays = {
-            "facet_points": model.points,
-            "facet_triangles": model.triangles,
-            "facet_region": model.region,
-            "facet_body": model.body,
-        }
-        return arrays, {
+    def names(self, model: FacetPart) -> ModelNames:
+        return {
             "kind": self.key,
             "unit": model.unit,
             "bodies": list(model.body_names),
             "regions": list(model.region_names),
+        }
+
+    def stored(self, model: FacetPart) -> Arrays:
+        return {
+            "facet_points": model.points,
+            "facet_triangles": model.triangles,
+            "facet_region": model.region,
+            "facet_body": model.body,
         }
 
     def restored(self, arrays: Arrays, names: ModelNames) -> FacetPart:
@@ -97,6 +99,7 @@ class FacetKind(Kind[FacetPart]):
         own: NDArray[np.int64],
         areas: Floats,
         scale: float,
+        rough: bool = False,
     ) -> FaceShape:
         total = float(areas[own].sum())
         corners = model.points[model.triangles[own]]
@@ -184,9 +187,12 @@ class FacetKind(Kind[FacetPart]):
         return node_curvature(view.points, view.triangles, view.region)
 
     def diagnosed(
-        self, model: FacetPart, progress: Progress = lambda share, doing: None
+        self,
+        model: FacetPart,
+        progress: Progress = lambda share, doing: None,
+        so_far: SoFar = lambda found: None,
     ) -> Diagnosed:
-        told = diagnose(model, progress)
+        told = diagnose(model, progress, so_far)
         return Diagnosed(
             tuple(told.findings),
             told.free_lines.astype(np.float32),

@@ -26,6 +26,8 @@ from intaglio.parts.rows import (
 )
 
 Progress = Callable[[float, str], None]
+# told the findings there are so far
+SoFar = Callable[[list[Finding]], None]
 Arrays = dict[str, NDArray[Any]]
 Model = Part | FacetPart
 Floats = NDArray[np.float64]
@@ -70,12 +72,16 @@ class Kind(ABC, Generic[M]):
 
     # storage ----------------------------------------------------------------------------------
     @abstractmethod
-    def stored(self, model: M) -> tuple[Arrays, ModelNames]:
-        """Arrays and plain data from which `restored` makes the model again."""
+    def names(self, model: M) -> ModelNames:
+        """What `restored` needs besides arrays: kind, unit and names."""
+
+    @abstractmethod
+    def stored(self, model: M) -> Arrays:
+        """Arrays from which, and the names, `restored` makes the model again."""
 
     @abstractmethod
     def restored(self, arrays: Arrays, names: ModelNames) -> M:
-        """Inverse of `stored`."""
+        """Inverse of `stored` and `names`."""
 
     # measures ---------------------------------------------------------------------------------
     @abstractmethod
@@ -106,9 +112,17 @@ class Kind(ABC, Generic[M]):
 
     @abstractmethod
     def face_row(
-        self, model: M, face: int, view: Drawn, own: NDArray[np.int64], areas: Floats, scale: float
+        self,
+        model: M,
+        face: int,
+        view: Drawn,
+        own: NDArray[np.int64],
+        areas: Floats,
+        scale: float,
+        rough: bool = False,
     ) -> FaceShape:
-        """A face in words and numbers; own (k,): its triangles in the view, of areas (m,)."""
+        """A face in words and numbers; own (k,): its triangles in the view, of areas (m,). rough:
+        measured by these triangles, whatever the face is."""
 
     @abstractmethod
     def links(self, model: M) -> dict[tuple[int, int], float]:
@@ -144,7 +158,12 @@ class Kind(ABC, Generic[M]):
 
     # what is wrong, and what could be taken -----------------------------------------------------
     @abstractmethod
-    def diagnosed(self, model: M, progress: Progress = lambda share, doing: None) -> Diagnosed:
+    def diagnosed(
+        self,
+        model: M,
+        progress: Progress = lambda share, doing: None,
+        so_far: SoFar = lambda found: None,
+    ) -> Diagnosed:
         """The model's faults."""
 
     @abstractmethod

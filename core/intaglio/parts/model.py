@@ -49,9 +49,10 @@ def display(view: Drawn, prefix: str = "display", with_picture: bool = True) -> 
     return out
 
 
-def face_rows(model: Model, view: Drawn, scale: float) -> list[FaceRow]:
+def face_rows(model: Model, view: Drawn, scale: float, rough: bool = False) -> list[FaceRow]:
     """Every face in words and numbers: id, name and colour of the file, surface, area, centre,
-    normal and radius where it has one, a point on it, and whether it is a flat end of the model."""
+    normal and radius where it has one, a point on it, and whether it is a flat end of the model.
+    rough: area and centre are those of the view's triangles."""
     kind = kind_of(model)
     count = len(kind.face_names(model))
     corners = view.points[view.triangles]
@@ -64,7 +65,7 @@ def face_rows(model: Model, view: Drawn, scale: float) -> list[FaceRow]:
         own = order[first[k] : last[k] + 1]
         # a point that surely lies on the face: the middle of its largest triangle
         at = corners[own[-1]].mean(axis=0) if len(own) else np.zeros(3)
-        shape: FaceShape = kind.face_row(model, k, view, own, areas, scale)
+        shape: FaceShape = kind.face_row(model, k, view, own, areas, scale, rough)
         at_end = False
         if shape["surface"] == "plane":
             heights = view.points @ np.array(shape["normal"])

@@ -24,6 +24,8 @@ from intaglio.stages.registry import BY_KEY, STAGES
 from intaglio.stages.stage import Run, Stage
 
 Progress = Callable[[str, float, str], None]
+# the stage, its product's key, and what there is of the product before the step is done
+Show = Callable[[str, str, Product], None]
 
 
 class Store(Protocol):
@@ -171,6 +173,7 @@ def run_to(
     store: Store,
     progress: Progress = lambda stage, share, doing: None,
     numbers: Mapping[str, float] | None = None,
+    show: Show = lambda stage, key, product: None,
 ) -> list[StageState]:
     """Run all that is missing up to the target; the states after it. Raises the core's errors."""
     origin = source_key(source.data)
@@ -189,7 +192,10 @@ def run_to(
         def tell(share: float, doing: str, stage: str = stage) -> None:
             progress(stage, share, doing)
 
-        product = _run(stage, state, now, source, name, store, tell)
+        def look(product: Product, stage: str = stage, key: str = state.key) -> None:
+            show(stage, key, product)
+
+        product = _run(stage, state, now, source, name, store, tell, look)
         timing = {"seconds": round(time.monotonic() - started, 3), "peak_mb": _peak_mb()}
         product = Product(product.arrays, {**product.report, "step": {"name": stage, **timing}})
         store.put(state.key, stage, product)
@@ -205,6 +211,7 @@ def _run(
     name: str,
     store: Store,
     tell: Callable[[float, str], None],
+    look: Callable[[Product], None],
 ) -> Product:
     assert state.settings is not None
 
@@ -220,7 +227,7 @@ def _run(
 
     done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
     return BY_KEY[stage].run(
-        Run(settings_of(stage), name, source, product, settings_of, done, tell)
+        Run(settings_of(stage), name, source, product, settings_of, done, tell, look)
     )
 
 

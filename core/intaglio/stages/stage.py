@@ -18,6 +18,7 @@ Derived = tuple[dict[str, Any], dict[str, str]]
 # the stage's own settings that are given by hand, those of them that can be used
 Given = Mapping[str, Any]
 Progress = Callable[[float, str], None]
+Show = Callable[[Product], None]
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,8 @@ class Cost:
 @dataclass(frozen=True)
 class Run:
     """What a step may use: its settings; the study's name and source; products and settings of the
-    stages it needs, by key; the timings of those that have run; and where to tell progress."""
+    stages it needs, by key; the timings of those that have run; where to tell progress; and where
+    to show what there is to be seen before the step is done."""
 
     settings: Any
     name: str
@@ -54,6 +56,7 @@ class Run:
     settings_of: Callable[[str], Any]
     done: list[dict[str, Any]]
     tell: Progress
+    show: Show
 
 
 @dataclass(frozen=True)

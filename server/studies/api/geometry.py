@@ -87,7 +87,7 @@ class SelectView(APIView):
         """The faces that a selection grows to."""
         if stage not in _STAGES:
             raise Http404("Faces are selected in Geometry and Domain.")
-        key = shown_product(variant_of(request.user, variant_id), stage)
+        key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
         shape = GrowShape(data=request.data)
         shape.is_valid(raise_exception=True)
         report = DatabaseStore().report(key) or {}

@@ -21,7 +21,9 @@ from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.volume import volume_mesh
 from studies.api.access import variant_of
 from studies.api.variants import product_shown, variant_states
+from studies.looks import look_at
 from studies.models import Product, Variant
+from studies.problems import Conflict
 from studies.store import load_bytes
 
 _BINARY = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
@@ -32,11 +34,15 @@ def product_arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
     return unpack(load_bytes(key))
 
 
-def shown_product(variant: Variant, stage: str) -> str:
-    """Key of what the variant shows for a stage. Raises Http404 if it has nothing yet."""
+def shown_product(variant: Variant, stage: str, whole: bool = True) -> str:
+    """Key of what the variant shows for a stage; whole: it must be all that the stage makes. Raises
+    Http404 if it has nothing yet, Conflict while it is not whole."""
+    look = look_at(variant)
     for state in variant_states(variant):
         if state.stage == stage:
-            _, key = product_shown(variant, state)
+            condition, key = product_shown(variant, state, look)
+            if condition == "looking" and whole:
+                raise Conflict("The part is still being looked at. Try again when that is done.")
             if key is not None and Product.objects.filter(key=key).exists():
                 return key
     raise Http404("This stage has no result yet.")
@@ -66,7 +72,7 @@ class ViewView(APIView):
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """What the model view draws for a stage: points, triangles, their CAD face, lines; free
         edges and edges with more than two faces. before: the geometry as it was read."""
-        key = shown_product(variant_of(request.user, variant_id), stage)
+        key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
         arrays, _ = product_arrays(key)
         if stage == "geometry" and request.query_params.get("before") == "true":
             names = ("before_points", "before_triangles", "before_region", "before_lines")
@@ -159,7 +165,8 @@ class PictureView(APIView):
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """The stage's small picture."""
-        arrays, _ = product_arrays(shown_product(variant_of(request.user, variant_id), stage))
+        key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
+        arrays, _ = product_arrays(key)
         if "picture" not in arrays:
             raise Http404("This stage has no picture.")
         response = HttpResponse(arrays["picture"].tobytes(), content_type="image/png")

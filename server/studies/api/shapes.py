@@ -149,7 +149,8 @@ class JobShape(serializers.ModelSerializer):
         model = Job
         fields = (
             "id", "study", "variant", "file_name", "target", "state", "stage", "share",
-            "seconds_left", "doing", "problem", "attempts", "created", "updated", "ended",
+            "seconds_left", "doing", "problem", "attempts", "looks", "created", "updated",
+            "ended",
         )  # fmt: skip
 
 
@@ -187,7 +188,7 @@ class NewVariantShape(serializers.Serializer):
 
 class StageStateShape(serializers.Serializer):
     stage = serializers.CharField()
-    condition = serializers.ChoiceField(choices=["current", "outdated", "none"])
+    condition = serializers.ChoiceField(choices=["current", "outdated", "looking", "none"])
     settings = serializers.JSONField(allow_null=True)
     default = serializers.JSONField(allow_null=True)
     reasons = serializers.DictField(child=serializers.CharField())

@@ -18,6 +18,7 @@ from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY
 from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
+from studies.looks import look_at
 from studies.models import Change, Job, Variant
 from studies.pace import machine_pace
 from studies.problems import Conflict, problem
@@ -33,10 +34,13 @@ def variant_states(variant: Variant) -> list[StageState]:
     )
 
 
-def product_shown(variant: Variant, state: StageState) -> tuple[str, str | None]:
-    """Condition of a stage, and the key of the product to show for it: current or an old one."""
+def product_shown(variant: Variant, state: StageState, look: Job | None) -> tuple[str, str | None]:
+    """Condition of a stage, and the key of the product to show for it: current, what a running job
+    shows before it is done, or an old one."""
     if state.report is not None:
         return "current", state.key
+    if look is not None and look.look_stage == state.stage:
+        return "looking", look.look
     old = variant.shown.get(state.stage)
     return ("outdated", old) if old else ("none", None)
 
@@ -45,8 +49,9 @@ def variant_data(variant: Variant) -> dict[str, Any]:
     store = DatabaseStore()
     rows = []
     unit = None
+    look = look_at(variant)
     for state in variant_states(variant):
-        condition, product = product_shown(variant, state)
+        condition, product = product_shown(variant, state, look)
         report = state.report
         if report is None and product is not None:
             report = store.report(product)

@@ -170,7 +170,7 @@ export function useEvents(signedIn: boolean) {
       const job = JSON.parse((event as MessageEvent<string>).data) as Job;
       const before = client.getQueryData<Job[]>(["jobs"])?.find((j) => j.id === job.id);
       client.setQueryData<Job[]>(["jobs"], (old) => merge(old, job));
-      const moved = before?.stage !== job.stage || before?.state !== job.state;
+      const moved = (["stage", "state", "looks"] as const).some((k) => before?.[k] !== job[k]);
       if (moved && job.variant) client.invalidateQueries({ queryKey: ["variant", job.variant] });
       if (before?.state !== job.state && OVER.includes(job.state))
         client.invalidateQueries({ queryKey: ["studies"] });

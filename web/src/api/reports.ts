@@ -42,7 +42,8 @@ export interface PatchSetting {
 
 export interface StageState {
   stage: string;
-  condition: "current" | "outdated" | "none";
+  /** looking: what a running job shows of it before it is done */
+  condition: "current" | "outdated" | "looking" | "none";
   settings: Record<string, unknown> | null;
   default: Record<string, unknown> | null;
   reasons: Record<string, string>;

@@ -492,10 +492,11 @@ export interface components {
         /**
          * @description * `current` - current
          *     * `outdated` - outdated
+         *     * `looking` - looking
          *     * `none` - none
          * @enum {string}
          */
-        ConditionEnum: "current" | "outdated" | "none";
+        ConditionEnum: "current" | "outdated" | "looking" | "none";
         FacesShape: {
             faces: string[];
         };
@@ -524,6 +525,7 @@ export interface components {
             doing?: string;
             problem: components["schemas"]["ProblemShape"] | null;
             attempts?: number;
+            looks?: number;
             /** Format: date-time */
             readonly created: string;
             /** Format: date-time */
@@ -813,7 +815,12 @@ export interface components {
             memory: number;
             seconds: number;
         };
-        /** @description What was read, what was done to it, and what is there. */
+        /**
+         * @description What was read, what was done to it, and what is there.
+         *
+         *     closed: None while faults are still looked for; until then openings, spaces and features are
+         *     empty, findings those found so far, and `inside` is the middle.
+         */
         GeometryReport: {
             findings: components["schemas"]["FindingRow"][];
             step?: components["schemas"]["StepRow"];
@@ -828,7 +835,7 @@ export interface components {
             links: number[][];
             file: string;
             unit_known: boolean;
-            closed: boolean;
+            closed: boolean | null;
             triangles: number | null;
             bodies: components["schemas"]["BodyRow"][];
             openings: components["schemas"]["OpeningRow"][];

@@ -80,7 +80,9 @@ export function Brief({ trouble }: { trouble: string | null }) {
         </p>
       )}
       <page.Consequences />
-      {page.writes && state.product && <GeometryFiles key={stage} />}
+      {page.writes && state.product && state.condition !== "looking" && (
+        <GeometryFiles key={stage} />
+      )}
       <div className="sticky -bottom-6 z-20 -mx-5 mt-3 border-t border-line bg-paper px-5 py-2.5">
         {job ? (
           <Progress job={job} />

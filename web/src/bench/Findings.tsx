@@ -40,12 +40,12 @@ function useFindings(): Finding[] {
     });
   }
   const report = state.report as { findings?: Finding[] } | null;
-  if (state.condition === "current") out.push(...(report?.findings ?? []));
+  if (["current", "looking"].includes(state.condition)) out.push(...(report?.findings ?? []));
   return out;
 }
 
 export function Findings() {
-  const { show, variant, unit, stage } = useBench();
+  const { show, variant, unit, stage, job } = useBench();
   const findings = useFindings();
   const settings = useSettings(variant.id);
   const [shown, setShown] = useState<Record<number, number>>({});
@@ -85,10 +85,18 @@ export function Findings() {
     );
     return () => setMarks([]);
   }, [key, setMarks]);
-  if (findings.length === 0) return null;
+  const looking = stateOf(variant, stage).condition === "looking";
+  if (findings.length === 0 && !looking) return null;
   return (
     <section className="mt-5 border-t border-line pt-3">
-      <h2 className="heading text-[17px]">Findings ({findings.length})</h2>
+      <h2 className="heading text-[17px]">
+        {looking ? "Findings so far" : "Findings"} ({findings.length})
+      </h2>
+      {looking && (
+        <p className="mt-1 text-verdigris">
+          ◔ {job?.doing || "looking"}, {Math.round(100 * (job?.share ?? 0))} %
+        </p>
+      )}
       <ol className="mt-1">
         {findings.map((f, k) => {
           const [sign, tone] = LEVEL[f.level] ?? LEVEL.note!;

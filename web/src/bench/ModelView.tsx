@@ -183,6 +183,11 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
           ↻ from earlier settings, out of date
         </p>
       )}
+      {drawn && stateOf(variant, drawn).condition === "looking" && (
+        <p className="absolute left-1/2 top-3 -translate-x-1/2 whitespace-nowrap border border-verdigris bg-sheet px-3 py-1 text-verdigris">
+          ◔ faults are still looked for; turn it meanwhile
+        </p>
+      )}
       <Selection />
     </section>
   );

@@ -79,6 +79,8 @@ export function RulerPanel() {
   const touched = useViewStore((s) => s.touched);
   const settings = useSettings(variant.id);
   const [wanted, setWanted] = useState("");
+  if (stateOf(variant, stage).condition === "looking")
+    return <p className="text-soft">It measures as soon as the part has been looked through.</p>;
   if (touched.length === 0)
     return (
       <p className="text-soft">

@@ -47,12 +47,12 @@ export function Shelf({ session }: { session: Session }) {
   }
 
   const intakes = (jobs.data ?? []).filter((j) => j.target === "geometry" && mine.includes(j.id));
-  const done = intakes.find((j) => j.state === "done" && j.study !== null);
+  const begun = intakes.find((j) => j.study !== null && !["failed", "cancelled"].includes(j.state));
   useEffect(() => {
-    // a file dropped here opens as soon as it has been read
-    if (done?.study && done.variant)
-      go({ study: done.study, variant: done.variant, stage: "geometry" });
-  }, [done?.study, done?.variant]);
+    // a file dropped here opens as soon as there is something to see of it
+    if (begun?.study && begun.variant)
+      go({ study: begun.study, variant: begun.variant, stage: "geometry" });
+  }, [begun?.study, begun?.variant]);
 
   function drop(event: DragEvent) {
     event.preventDefault();

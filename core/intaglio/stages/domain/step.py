@@ -163,13 +163,13 @@ def _described(fluid: Fluid, found: list[Finding], pin: list[float]) -> Product:
     for k, title in fluid.sheet.items():
         rows[k]["name"] = title
     rows += _back_rows(rows, list(fluid.sheet))
-    arrays, names = kind.stored(model)
+    arrays = kind.stored(model)
     amounts = _zone_volumes(fluid)
     total = float(sum(amounts))
     radius = _smallest_radius(kind.curvature(model, view), scale)
     data: DomainReport = {
         "unit": model.unit,
-        "model": names,
+        "model": kind.names(model),
         "low": rounded(low, scale),
         "high": rounded(high, scale),
         "size": rounded(high - low, scale * 1e3),

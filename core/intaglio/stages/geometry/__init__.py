@@ -8,7 +8,7 @@ from intaglio.stages.stage import Cost, Run, Sentence, Stage
 
 
 def _run(run: Run) -> Product:
-    return geometry_step(run.settings, run.source, run.tell)
+    return geometry_step(run.settings, run.source, run.tell, run.show)
 
 
 STAGE = Stage(

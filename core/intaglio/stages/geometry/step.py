@@ -1,14 +1,16 @@
 """The geometry step: read, move and repair as the list says, then measure and diagnose."""
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from intaglio.errors import SettingRejected, StepFailed
+from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.findings import Finding
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.closing import closed, open_finding
-from intaglio.parts.kind import Model, Progress
+from intaglio.parts.kind import Drawn, Model, Progress
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows
 from intaglio.parts.operations import BY_NAME, apply
@@ -17,10 +19,14 @@ from intaglio.parts.safe import repair_safe
 from intaglio.parts.taking import Source, take_in
 from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry
+from intaglio.stages.stage import Show
 
 
-def geometry_step(settings: Geometry, source: Source, progress: Progress) -> Product:
-    """Read the files, work through the repairs, and say what is there and what is wrong."""
+def geometry_step(
+    settings: Geometry, source: Source, progress: Progress, show: Show = lambda product: None
+) -> Product:
+    """Read the files, work through the repairs, and say what is there and what is wrong. What is
+    drawn is shown as soon as it is, and again with every finding."""
     taken = take_in(source, settings.unit, lambda share, doing: progress(0.2 * share, doing))
     kind = kind_of(taken.model)
     model: Model = kind.prepared(taken.model, settings.angle)
@@ -28,50 +34,77 @@ def geometry_step(settings: Geometry, source: Source, progress: Progress) -> Pro
     model, log = worked(model, settings.repairs, progress)
     model = kind.tidied(model)
     progress(0.45, "measuring")
-    low, high = kind.limits(model)
-    scale = float(np.linalg.norm(high - low))
     view = kind.drawn(model)
+    arrays = display(view)
+    if first is not None:
+        arrays |= display(first, "before", with_picture=False)
     found = list(taken.findings)
     found += _unit_finding(taken.unit_known, settings.unit)
     found += [_failed(row) for row in log if row["problem"]]
+    data = _seen(model, view)
+    data["file"] = source.name
+    data["unit_known"] = taken.unit_known or settings.unit != "file"
+    data["log"] = log
+
+    def so_far(more: Sequence[Finding] = ()) -> Product:
+        report: GeometryReport = {**data, "findings": [f.as_dict() for f in (*found, *more)]}
+        return Product(dict(arrays), report)
+
+    show(so_far())
+    scale = kind.scale(model)
+    data["volume"], data["area"] = kind.volume(model), kind.area(model)
+    data["bodies"] = kind.bodies(model)
+    data["faces"] = face_rows(model, view, scale)
+    data["links"] = face_links(model)
     progress(0.5, "looking for faults")
-    told = kind.diagnosed(model, _part_of(progress, 0.5, 0.8))
-    found += told.findings
-    arrays, names = kind.stored(model)
+    told = kind.diagnosed(model, _part_of(progress, 0.5, 0.8), lambda more: show(so_far(more)))
     arrays |= {"free_lines": told.free_lines, "branch_lines": told.branch_lines}
+    found += told.findings
     found += open_finding(model, told.findings)
     sound = not any(f.level == "error" for f in found)
+    data["closed"] = sound
+    show(so_far())
     progress(0.8, "looking for openings")
     passages = kind.passages(model, sound)
     found += passages.findings
-    progress(0.9, "preparing the picture")
-    arrays |= display(view)
-    if first is not None:
-        arrays |= display(first, "before", with_picture=False)
+    data["openings"] = passages.openings
+    data["spaces"] = passages.spaces
+    data["features"] = passages.features
     inside = kind.inner_point(model)
-    data: GeometryReport = {
-        "file": source.name,
+    if inside is not None:
+        data["inside"] = rounded(inside, scale)
+    progress(0.95, "keeping the part")
+    arrays |= kind.stored(model)
+    return so_far()
+
+
+def _seen(model: Model, view: Drawn) -> GeometryReport:
+    """What can be said of a model as soon as it is drawn, by the triangles that are drawn."""
+    kind = kind_of(model)
+    low, high = kind.limits(model)
+    scale = float(np.linalg.norm(high - low))
+    return {
+        "file": "",
         "unit": model.unit,
-        "unit_known": taken.unit_known or settings.unit != "file",
-        "model": names,
+        "unit_known": True,
+        "model": kind.names(model),
         "low": rounded(low, scale),
         "high": rounded(high, scale),
         "size": rounded(high - low, scale * 1e3),
-        "volume": kind.volume(model),
-        "area": kind.area(model),
-        "closed": sound,
+        "volume": enclosed_volume(view.points, view.triangles),
+        "area": float(triangle_areas(view.points, view.triangles).sum()),
+        "closed": None,
         "triangles": kind.triangles(model),
-        "bodies": kind.bodies(model),
-        "faces": face_rows(model, view, scale),
-        "links": face_links(model),
-        "openings": passages.openings,
-        "spaces": passages.spaces,
-        "features": passages.features,
-        "inside": rounded((low + high) / 2 if inside is None else inside, scale),
-        "log": log,
-        "findings": [f.as_dict() for f in found],
+        "bodies": [],
+        "faces": face_rows(model, view, scale, rough=True),
+        "links": [],
+        "openings": [],
+        "spaces": [],
+        "features": [],
+        "inside": rounded((low + high) / 2, scale),
+        "log": [],
+        "findings": [],
     }
-    return Product(arrays, data)
 
 
 def _part_of(progress: Progress, start: float, end: float) -> Progress:

@@ -8,6 +8,9 @@ export function GeometryConsequences() {
   const { variant, unit } = useBench();
   const r = reportOf(variant, "geometry");
   if (!r) return null;
+  // as soon as it is drawn, the numbers are those of what is drawn
+  const about = r.bodies.length === 0 ? "≈ " : "";
+  const digits = about ? 3 : 6;
   return (
     <>
       <FactTable
@@ -15,9 +18,9 @@ export function GeometryConsequences() {
           ["File", r.file],
           ["Unit", `${r.unit}${r.unit_known ? "" : ", not said by the file"}`],
           ["Overall size", `${r.size.map((s) => measure(s)).join(" × ")} ${unit}`],
-          ["Volume of material", `${measure(r.volume, 6)} ${unit}³`],
-          ["Area", `${measure(r.area, 6)} ${unit}²`],
-          ["Bodies, faces", `${r.bodies.length}, ${count(r.faces.length)}`],
+          ["Volume of material", `${about}${measure(r.volume, digits)} ${unit}³`],
+          ["Area", `${about}${measure(r.area, digits)} ${unit}²`],
+          ["Bodies, faces", `${about ? "…" : r.bodies.length}, ${count(r.faces.length)}`],
           ...(r.triangles ? [["Triangles", count(r.triangles)] as [string, string]] : []),
           ["Closed", <Closed key="closed" closed={r.closed} />],
         ]}
@@ -31,7 +34,8 @@ export function GeometryConsequences() {
   );
 }
 
-function Closed({ closed }: { closed: boolean }) {
+function Closed({ closed }: { closed: boolean | null }) {
+  if (closed === null) return <span className="text-verdigris">◔ being looked at</span>;
   return closed ? (
     <span className="text-verdigris">✓ yes</span>
   ) : (
