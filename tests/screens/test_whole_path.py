@@ -159,6 +159,27 @@ def test_an_unknown_part_becomes_a_mesh_by_one_button(page: Page):
     expect(strip.get_by_text("out of date")).to_have_count(0, timeout=60_000)
 
 
+def test_a_large_part_is_turned_while_its_faults_are_looked_for(page: Page):
+    part = world_source(SET["assembly of 200"].make())
+    drop(page, "crowd.step", part.data)
+    model = page.get_by_role("region", name="Model")
+    looking = model.get_by_text("faults are still looked for")
+    expect(looking).to_be_visible(timeout=200_000)
+    brief = page.get_by_role("complementary", name="Brief")
+    expect(brief).to_contain_text("being looked at")
+    expect(brief.get_by_role("heading", name=re.compile("Findings so far"))).to_be_visible()
+    expect(page.get_by_role("complementary", name="Ledger")).to_contain_text("Faces 594")
+    # turned meanwhile, it stays turned when the last finding is in
+    compass = model.locator("svg", has=page.get_by_label("look along x"))
+    first = compass.inner_html()
+    page.keyboard.press("ArrowLeft")
+    wait_until(lambda: compass.inner_html() != first, 60)
+    done(page, 200)
+    expect(looking).to_have_count(0)
+    expect(brief).to_contain_text("✓ yes")
+    assert compass.inner_html() != first
+
+
 def test_a_sheet_in_a_duct_gets_two_sides(page: Page):
     """Dropped, named by a note, ticked by default; its sides are patches, told apart."""
     drop(page, "baffled.step", step(*BAFFLED).data)

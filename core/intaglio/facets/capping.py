@@ -108,7 +108,7 @@ def refined_cap(points: Floats, triangles: Ints, edge: float) -> tuple[Floats, I
                 split = True
             else:
                 made.append((a, b, c))
-        tri = _flipped(pts, made, rim)
+        tri = flipped(pts, made, rim)
         if not split or len(tri) > 60_000:
             break
     return np.array(pts), np.array(tri, np.int32)
@@ -122,10 +122,11 @@ def _rim(triangles: Ints) -> set[tuple[int, int]]:
     return {(int(a), int(b)) for a, b in edges[count == 1]}
 
 
-def _flipped(
+def flipped(
     pts: list[list[float]], tri: list[tuple[int, int, int]], rim: set[tuple[int, int]]
 ) -> list[tuple[int, int, int]]:
-    """Inner edges flipped while the sum of the angles facing them is over half a turn."""
+    """Inner edges flipped while the sum of the angles facing them is over half a turn; rim: the
+    edges, low node first, that stay."""
     tri = list(tri)
     at: dict[tuple[int, int], int] = {}
     for t, (a, b, c) in enumerate(tri):

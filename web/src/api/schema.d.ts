@@ -818,8 +818,9 @@ export interface components {
         /**
          * @description What was read, what was done to it, and what is there.
          *
-         *     closed: None while faults are still looked for; until then openings, spaces and features are
-         *     empty, findings those found so far, and `inside` is the middle.
+         *     closed: None while faults are still looked for. Until then openings, spaces and features are
+         *     empty, findings those found so far, and `inside` is the middle; in the first of such reports
+         *     bodies and links are empty too, and volume, areas and centres those of what is drawn.
          */
         GeometryReport: {
             findings: components["schemas"]["FindingRow"][];

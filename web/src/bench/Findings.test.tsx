@@ -54,6 +54,20 @@ describe("findings", () => {
     expect(row.textContent).not.toContain("Sew the faces.");
   });
 
+  it("come one by one while they are looked for, and say how far that is", () => {
+    const report = { ...REPORTS.geometry!, findings: [GAP] };
+    const looking = { condition: "looking" as const, report };
+    const job = { doing: "looking for faces that cross", share: 0.62, state: "running" };
+    const bench = (state: object) =>
+      benchWith({ variant: variantWith({ geometry: state }), job: job as never });
+    const { again } = onBench(<Findings />, bench({ ...looking, report: REPORTS.geometry }));
+    expect(screen.getByRole("heading").textContent).toBe("Findings so far (0)");
+    expect(screen.getByText(/looking for faces that cross, 62 %/)).toBeTruthy();
+    again(<Findings />, bench(looking));
+    expect(screen.getByRole("heading").textContent).toBe("Findings so far (1)");
+    expect(screen.getByRole("listitem").textContent).toContain("Faces do not meet.");
+  });
+
   it("give advice where no repair is offered", () => {
     onBench(<Findings />, withFindings([{ ...GAP, repairs: [] }]));
     expect(screen.getByText("Sew the faces.")).toBeTruthy();

@@ -134,6 +134,14 @@ describe("the shelf", () => {
     expect(form.getAll("file").map((f) => (f as File).name)).toEqual(["a.stl", "b.stl"]);
   });
 
+  it("opens what was sent as soon as there is something to see of it", async () => {
+    const begun = job({ study: 7, variant: 17 } as never);
+    shelf({ "POST studies": begun, "GET jobs": [begun] });
+    await screen.findByText("valve");
+    await userEvent.upload(screen.getByLabelText("geometry files"), [new File(["x"], "a.stl")]);
+    await waitFor(() => expect(location.pathname).toBe("/study/7/17/geometry"));
+  });
+
   it("takes dropped files", async () => {
     const asked = shelf({ "POST studies": job() });
     const target = await screen.findByText("valve");

@@ -1,0 +1,106 @@
+"""Which way layers grow from each node of a wall: so that every face around it is seen.
+
+The direction at a node is the middle of the narrowest cone that holds the normals of the faces
+around it; it is found as the middle of the smallest ball around their ends (M. Badoiu, K. Clarkson,
+"Smaller core-sets for balls", SODA 2003). Directions are then smoothed over the wall as far as the
+faces stay in sight.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from intaglio.layers.shell import Bools, Floats, Shell
+from intaglio.layers.sides import Constraints
+
+_ROUNDS = 60
+_SMOOTHINGS = 50
+# smoothing leaves so much of the cosine to the face seen worst, but may go down to the other
+_SEEN, _ENOUGH = 0.8, 0.72
+# a node whose worst face is seen at a cosine under this lies on an edge; it follows that edge alone
+_ON_EDGE = 0.95
+# a direction that sees a face at a cosine under this is none to grow along
+LEAST_SEEN = 0.2
+
+
+@dataclass(frozen=True)
+class Directions:
+    """way (n, 3) unit vectors, zero where nothing grows; seen (n,) cosine to the face that is seen
+    worst; mean (n,) the mean cosine to the faces around, weighted by their angle at the node."""
+
+    way: Floats
+    seen: Floats
+    mean: Floats
+
+
+def directions(shell: Shell, sides: Constraints) -> Directions:
+    """Directions of all nodes of grown triangles, within the faces beside them that do not grow."""
+    node, place, start = shell.corners
+    normal = shell.inward[place // 3]
+    weight = _angles(shell)[place]
+    way = np.zeros((len(shell.points), 3))
+    np.add.at(way, node, normal * weight[:, None])
+    way = _unit(way)
+    used = np.flatnonzero(np.diff(start))
+    begin = start[used]
+    for k in range(_ROUNDS):
+        worst = _worst(way, node, normal, begin)
+        way[used] = way[used] + (normal[worst] - way[used]) / (k + 2.0)
+    way = sides.within(_unit(way))
+    best = _seen(way, node, normal, begin, used, len(way))
+    edges = shell.wall_edges
+    to, of = np.concatenate([edges, edges[:, ::-1]]).T
+    on_edge = best < _ON_EDGE
+    follows = ~on_edge[to] | on_edge[of]
+    to, of = to[follows], of[follows]
+    movable = best > LEAST_SEEN
+    least = np.minimum(_SEEN * best, _ENOUGH)
+    for _ in range(_SMOOTHINGS):
+        mean = np.zeros_like(way)
+        np.add.at(mean, to, way[of])
+        new = sides.within(_unit(0.5 * way + 0.5 * _unit(mean)))
+        keeps = movable & (_seen(new, node, normal, begin, used, len(way)) >= least)
+        way = np.where(keeps[:, None], new, way)
+    seen = _seen(way, node, normal, begin, used, len(way))
+    cosine = np.einsum("ij,ij->i", normal, way[node])
+    count = np.bincount(node, weight, minlength=len(way))
+    mean_seen = np.bincount(node, weight * cosine, minlength=len(way))
+    grows = (seen >= LEAST_SEEN) & ~sides.blocked
+    return Directions(
+        np.where(grows[:, None], way, 0.0), seen, mean_seen / np.where(count > 0, count, 1.0)
+    )
+
+
+def _worst(way: Floats, node: Floats, normal: Floats, begin: Floats) -> Floats:
+    """The corner (u,) of each used node whose face its direction sees worst."""
+    cosine = np.einsum("ij,ij->i", normal, way[node])
+    least = np.minimum.reduceat(cosine, begin)
+    count = np.diff(np.append(begin, len(cosine)))
+    hits = np.flatnonzero(cosine == np.repeat(least, count))
+    _, first = np.unique(node[hits], return_index=True)
+    return hits[first]
+
+
+def _seen(
+    way: Floats, node: Floats, normal: Floats, begin: Floats, used: Floats, count: int
+) -> Floats:
+    cosine = np.einsum("ij,ij->i", normal, way[node])
+    out = np.full(count, -1.0)
+    out[used] = np.minimum.reduceat(cosine, begin)
+    return out
+
+
+def _unit(vectors: Floats) -> Floats:
+    length = np.linalg.norm(vectors, axis=1)
+    return vectors / np.where(length > 1e-300, length, 1.0)[:, None]
+
+
+def _angles(shell: Shell) -> Floats:
+    """Angle (3 m,) of each triangle at each of its corners, in rad."""
+    p = shell.points[shell.triangles]
+    out = np.empty((len(p), 3))
+    for i in range(3):
+        u, v = p[:, (i + 1) % 3] - p[:, i], p[:, (i + 2) % 3] - p[:, i]
+        cross = np.linalg.norm(np.cross(u, v), axis=1)
+        out[:, i] = np.arctan2(cross, np.einsum("ij,ij->i", u, v))
+    return out.ravel()

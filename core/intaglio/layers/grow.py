@@ -1,0 +1,148 @@
+"""Growing layers into a zone, and lowering them until nothing is turned, crossed or too tight.
+
+Heights start from what is asked for and from the room there is. Where the levels over a triangle
+turn, where the surface over the layers crosses itself, or where it leaves the core less than half an
+edge, the heights around are lowered and all is laid out again; a wall whose layers have no height is
+the surface as it was, so that this ends.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from intaglio.layers.columns import Columns, columns
+from intaglio.layers.directions import Directions, directions
+from intaglio.layers.reach import edge_means, narrowed, room, sloped, tight, turned
+from intaglio.layers.remainder import Remade, remade
+from intaglio.layers.shell import Floats, Ints, Longs, Shell
+from intaglio.layers.sides import Constraints, constraints
+from intaglio.numeric.intersections import crossing_triangles
+
+Progress = Callable[[float, str], None]
+
+# layers are lowered to this share of what is asked for before they end
+LOWEST = 0.4
+_ROUNDS = 40
+# from this round on what still fails grows nothing
+_LAST = 25
+_LOWER = 0.75
+# a column in a slanted direction is so many times as long as its layers are high, at most
+_LONGEST = 2.0
+
+
+@dataclass(frozen=True)
+class Grown:
+    """Layers in a zone: their columns; the surface that bounds the core; ends (n, most + 1): how far
+    along a column each layer ends; height (n,) of all layers that stand; lowered (n,): height of
+    the layers as a share of what was asked for, 0 where none stand; wanted (n,) number of layers
+    asked for; found: directions and what they see."""
+
+    columns: Columns
+    core: Remade
+    ends: Floats
+    height: Floats
+    lowered: Floats
+    wanted: Ints
+    found: Directions
+
+
+def grow(
+    shell: Shell,
+    first: Floats,
+    growth: Floats,
+    count: Ints,
+    progress: Progress = lambda share, doing: None,
+    highest: Floats | None = None,
+) -> Grown:
+    """Grow count (n,) layers over each node, the first of first (n,) units, each growth (n,) times
+    the one below, no higher in all than highest (n,). Nodes off the grown faces count none."""
+    progress(0.0, "looking for ways to grow")
+    sides = constraints(shell)
+    found = directions(shell, sides)
+    count = np.where(shell.walls, count, 0).astype(np.int32)
+    most = int(count.max()) if len(count) else 0
+    steps = np.where(
+        np.arange(most)[None, :] < count[:, None],
+        first[:, None] * growth[:, None] ** np.arange(most)[None, :],
+        0.0,
+    )
+    level = np.concatenate([np.zeros((len(count), 1)), np.cumsum(steps, axis=1)], axis=1)
+    asked = level[:, -1]
+    # along a slanted column
+    longer = 1.0 / np.clip(found.mean, 1.0 / _LONGEST, 1.0)
+    height = np.where(found.way.any(axis=1), asked, 0.0)
+    if highest is not None:
+        height = np.minimum(height, highest)
+    progress(0.05, "looking for room")
+    height = sloped(shell, np.minimum(height, room(shell, sides, found) / longer))
+    height = narrowed(shell, found.way, height, longer)
+    mean = edge_means(shell)
+    tri = shell.triangles
+    middle_way = _unit(found.way[tri].sum(axis=1))
+    gap = 0.5 * mean[tri].mean(axis=1)
+    for k in range(_ROUNDS):
+        progress(0.1 + 0.8 * k / _ROUNDS, "growing layers")
+        height, share, number = _in_layers(height, asked, level, count)
+        ends = level * (share * longer)[:, None]
+        top = np.take_along_axis(ends, number[:, None].astype(np.int64), 1)[:, 0]
+        bad = np.unique(tri[turned(shell, found.way, top)])
+        if not len(bad):
+            made = columns(shell, found.way, ends, number)
+            core = remade(shell, sides, made)
+            bad = core.failed
+            if not len(bad):
+                bad = _crossing(shell, made, core)
+            if not len(bad):
+                around = np.concatenate([core.triangles, shell.sheets])
+                close = tight(core.points, around, core.over, middle_way, gap)
+                bad = np.unique(tri[close])
+                bad = bad[number[bad] > 0]
+                if k >= _LAST:
+                    bad = bad[:0]
+        bad = bad[height[bad] > 0]
+        if not len(bad):
+            break
+        height[bad] = 0.0 if k >= _LAST else height[bad] * _LOWER
+        height = sloped(shell, height)
+    else:
+        return _none(shell, sides, found, count)
+    lowered = np.where(number > 0, share, 0.0)
+    return Grown(made, core, ends, np.where(number > 0, height, 0.0), lowered, count, found)
+
+
+def _in_layers(
+    height: Floats, asked: Floats, level: Floats, count: Ints
+) -> tuple[Floats, Floats, Ints]:
+    """Heights (n,) that whole layers reach, the share (n,) to which these are lowered, and how many
+    of them stand (n,)."""
+    share = np.clip(height / np.where(asked > 0, asked, 1.0), LOWEST, 1.0)
+    fits = level * share[:, None] <= height[:, None] * (1 + 1e-9)
+    number = np.minimum(fits.sum(axis=1) - 1, count).astype(np.int32)
+    number = np.where(height > 0, np.maximum(number, 0), 0).astype(np.int32)
+    reached = np.take_along_axis(level, number[:, None].astype(np.int64), 1)[:, 0] * share
+    return reached, share, number
+
+
+def _crossing(shell: Shell, made: Columns, core: Remade) -> Longs:
+    """Nodes with columns whose caps, or whose side faces, cross the surface somewhere."""
+    own = crossing_triangles(core.points, np.concatenate([core.triangles, shell.sheets]))
+    own = own[own < len(core.over)]
+    caps = core.over[own[core.over[own] >= 0]]
+    # where faces that grow nothing are crossed, the columns on them are too high
+    others = np.unique(core.triangles[own[core.over[own] < 0]])
+    ends = np.flatnonzero(np.isin(made.top, others) & (made.count > 0))
+    return np.union1d(np.unique(shell.triangles[caps]), ends).astype(np.int64)
+
+
+def _none(shell: Shell, sides: Constraints, found: Directions, count: Ints) -> Grown:
+    """No layers at all."""
+    n = len(count)
+    ends, number, nothing = np.zeros((n, 1)), np.zeros(n, np.int32), np.zeros(n)
+    made = columns(shell, found.way, ends, number)
+    return Grown(made, remade(shell, sides, made), ends, nothing, nothing, count, found)
+
+
+def _unit(vectors: Floats) -> Floats:
+    length = np.linalg.norm(vectors, axis=1)
+    return vectors / np.where(length > 0, length, 1.0)[:, None]

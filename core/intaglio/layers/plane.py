@@ -1,0 +1,200 @@
+"""Triangles of a plane polygon with holes, given nodes within it: constrained Delaunay.
+
+Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where it has not, the polygon
+is triangulated alone, the nodes are put in one by one, and edges are flipped.
+"""
+
+import manifold3d
+import numpy as np
+from numba import njit
+from scipy.spatial import Delaunay, QhullError
+
+from intaglio.facets.capping import flipped
+from intaglio.layers.shell import Bools, Floats, Ints, Longs
+
+
+@njit(cache=True)
+def _parity(spot, a, b, out):
+    """Whether each spot lies within closed polygons of edges a[k] to b[k], by the even-odd rule."""
+    for s in range(spot.shape[0]):
+        x = spot[s, 0]
+        y = spot[s, 1]
+        odd = False
+        for k in range(a.shape[0]):
+            if (a[k, 1] > y) != (b[k, 1] > y):
+                t = (y - a[k, 1]) / (b[k, 1] - a[k, 1])
+                if a[k, 0] + t * (b[k, 0] - a[k, 0]) > x:
+                    odd = not odd
+        out[s] = odd
+
+
+def within(spots: Floats, points: Floats, edges: Ints) -> Bools:
+    """Whether spots (k, 2) lie within the polygons of edges (e, 2) of points (n, 2)."""
+    out = np.zeros(len(spots), np.bool_)
+    _parity(np.ascontiguousarray(spots, np.float64), points[edges[:, 0]], points[edges[:, 1]], out)
+    return out
+
+
+@njit(cache=True)
+def _near(spot, a, b, share, out):
+    """Whether each spot lies within a share of an edge's length from that edge, or within the
+    circle over the edge."""
+    for s in range(spot.shape[0]):
+        out[s] = False
+        for k in range(a.shape[0]):
+            ux = b[k, 0] - a[k, 0]
+            uy = b[k, 1] - a[k, 1]
+            px = spot[s, 0] - a[k, 0]
+            py = spot[s, 1] - a[k, 1]
+            length = ux * ux + uy * uy
+            qx = spot[s, 0] - b[k, 0]
+            qy = spot[s, 1] - b[k, 1]
+            if px * qx + py * qy < 0.0:
+                out[s] = True
+                break
+            t = min(1.0, max(0.0, (px * ux + py * uy) / length))
+            dx = px - t * ux
+            dy = py - t * uy
+            if dx * dx + dy * dy < share * share * length:
+                out[s] = True
+                break
+
+
+def near(spots: Floats, points: Floats, edges: Ints, share: float) -> Bools:
+    """Whether spots (k, 2) lie so near an edge (e, 2) of points (n, 2), in its lengths, that a
+    triangle on it would be flat, or that no Delaunay triangulation would have it."""
+    out = np.zeros(len(spots), np.bool_)
+    _near(
+        np.ascontiguousarray(spots, np.float64),
+        points[edges[:, 0]],
+        points[edges[:, 1]],
+        share,
+        out,
+    )
+    return out
+
+
+def triangulated(points: Floats, edges: Ints, inner: Longs) -> Ints | None:
+    """Triangles (t, 3), counter-clockwise, of the polygon whose edges (e, 2) run counter-clockwise
+    around it, with the nodes `inner` within. None where the edges bound no simple polygon."""
+    used = np.unique(np.concatenate([edges.ravel(), inner]))
+    try:
+        rows = used[Delaunay(points[used]).simplices]
+    except QhullError:
+        return None
+    spot = points[rows].mean(axis=1)
+    rows = rows[within(spot, points, edges)]
+    rows = _turned(points, rows)
+    sides = rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    if not _bounded_by(sides, edges):
+        built = _by_hand(points, edges, inner)
+        if built is None:
+            return None
+        rows = built
+    return rows.astype(np.int32)
+
+
+def _turned(points: Floats, rows: Longs) -> Longs:
+    a, b, c = (points[rows[:, i]] for i in range(3))
+    u, v = b - a, c - a
+    clockwise = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0] < 0
+    out = rows.copy()
+    out[clockwise] = rows[clockwise][:, [0, 2, 1]]
+    return out
+
+
+def _bounded_by(sides: Longs, edges: Ints) -> bool:
+    """Whether half edges (k, 2) that none runs against are exactly the given ones."""
+    code = (sides[:, 0].astype(np.int64) << 32) | sides[:, 1]
+    back = (sides[:, 1].astype(np.int64) << 32) | sides[:, 0]
+    if len(np.unique(code)) < len(code):
+        return False
+    rim = code[~np.isin(code, back)]
+    want = (edges[:, 0].astype(np.int64) << 32) | edges[:, 1]
+    return bool(np.array_equal(np.sort(rim), np.sort(want)))
+
+
+def _loops(edges: Ints) -> list[Longs] | None:
+    """The closed walks of half edges, None where a node has not one before and one after it."""
+    after = dict(edges.tolist())
+    if len(after) != len(edges) or set(after) != set(edges[:, 1].tolist()):
+        return None
+    out = []
+    while after:
+        first, at = after.popitem()
+        loop = [first]
+        while at != first:
+            loop.append(at)
+            at = after.pop(at)
+        out.append(np.array(loop, np.int64))
+    return out
+
+
+def _by_hand(points: Floats, edges: Ints, inner: Longs) -> Longs | None:
+    loops = _loops(edges)
+    if loops is None:
+        return None
+    try:
+        rows = np.asarray(manifold3d.triangulate([points[loop] for loop in loops]))
+    except (RuntimeError, ValueError):
+        return None
+    if not len(rows):
+        return None
+    tri: list[tuple[int, int, int]] = [
+        tuple(t) for t in _turned(points, np.concatenate(loops)[rows]).tolist()
+    ]
+    for node in inner.tolist():
+        _put_in(points, tri, node)
+    rim = {(min(e), max(e)) for e in edges.tolist()}
+    solid = np.column_stack([points, np.zeros(len(points))])
+    made = np.array(flipped(solid, tri, rim), np.int64)
+    sides = made[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    return made if _bounded_by(sides, edges) else None
+
+
+def _put_in(points: Floats, tri: list[tuple[int, int, int]], node: int) -> None:
+    """Part the triangle that holds a node in three; left out where none does."""
+    p = points[node]
+    for t, (a, b, c) in enumerate(tri):
+        if all(_cross(points[u], points[v], p) > 0 for u, v in ((a, b), (b, c), (c, a))):
+            tri[t] = (a, b, node)
+            tri += [(b, c, node), (c, a, node)]
+            return
+
+
+def _cross(a: Floats, b: Floats, p: Floats) -> float:
+    return float((b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]))
+
+
+def smoothed(points: Floats, triangles: Ints, inner: Longs, rounds: int = 4) -> Floats:
+    """Points (n, 2) with the inner nodes moved towards the middle of their neighbours, as long as
+    no triangle at them gets a smaller least angle than it has."""
+    out = points.copy()
+    around: dict[int, list[int]] = {int(v): [] for v in inner}
+    for t, row in enumerate(triangles.tolist()):
+        for v in row:
+            if v in around:
+                around[v].append(t)
+    for _ in range(rounds):
+        for v, rows in around.items():
+            if not rows:
+                continue
+            own = triangles[rows]
+            before = _least_sine(out, own)
+            old = out[v].copy()
+            others = np.unique(own[own != v])
+            out[v] = out[others].mean(axis=0)
+            if _least_sine(out, own) <= before:
+                out[v] = old
+    return out
+
+
+def _least_sine(points: Floats, rows: Ints) -> float:
+    """Least of twice the area over the product of the two longest sides; negative if turned."""
+    p = points[rows]
+    u, v = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    area = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    length = np.sort(
+        np.stack([np.linalg.norm(x, axis=1) for x in (u, v, p[:, 2] - p[:, 1])], 1), axis=1
+    )
+    return float((area / (length[:, 1] * length[:, 2])).min())

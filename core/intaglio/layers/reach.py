@@ -1,0 +1,138 @@
+"""How high layers may grow over each node: as far as there is room, and no steeper than a slope."""
+
+import numpy as np
+
+from intaglio.facets.facets import triangle_normals
+from intaglio.layers.directions import Directions
+from intaglio.layers.shell import Bools, Floats, Ints, Shell
+from intaglio.layers.sides import Constraints
+from intaglio.numeric.boxtree import box_tree, first_hits
+
+# of the way to the next wall layers take so much, if that grows layers too, else so much
+_SHARED, _ALONE = 0.38, 0.6
+# what layers leave the core between them, in edges
+_CORE_EDGES = 1.0
+# height that neighbouring nodes may differ by, per length between them
+SLOPE = 0.2
+# an edge of the cap is at least so long as a share of its wall's edge, reached in so many rounds
+_KEPT, _NARROWINGS = 0.35, 40
+# cosine under which the cap over a triangle counts as turned away from the wall, or a column as
+# lying down
+_FACING = 0.35
+
+
+def edge_means(shell: Shell) -> Floats:
+    """Mean length (n,) of the wall's edges at each node, 0 off walls."""
+    edges = shell.wall_edges
+    length = np.linalg.norm(shell.points[edges[:, 0]] - shell.points[edges[:, 1]], axis=1)
+    n = len(shell.points)
+    count = np.bincount(edges.ravel(), minlength=n)
+    both = np.bincount(edges.ravel(), np.repeat(length, 2), minlength=n)
+    return both / np.maximum(count, 1)
+
+
+def room(shell: Shell, sides: Constraints, found: Directions) -> Floats:
+    """Height (n,) along each direction that the walls ahead leave for layers and a core."""
+    grows = np.flatnonzero(found.way.any(axis=1))
+    out = np.zeros(len(shell.points))
+    tree = box_tree(shell.points, shell.all_triangles)
+    mean = edge_means(shell)
+    far, hit = first_hits(
+        tree, shell.points[grows], found.way[grows], 1e-6 * np.maximum(mean[grows], 1e-300)
+    )
+    grown = np.append(shell.grown, np.zeros(len(shell.sheets), bool))
+    shared = grown[np.maximum(hit, 0)]
+    share = np.where(shared, _SHARED, _ALONE)
+    # half of what the core keeps is this wall's
+    left = np.where(shared, 0.5, 1.0) * np.maximum(far - _CORE_EDGES * mean[grows], 0.0)
+    out[grows] = np.where(np.isfinite(far), np.maximum(np.minimum(left, far), share * far), np.inf)
+    out[grows] = np.where(
+        np.isfinite(far), np.minimum(out[grows], np.where(shared, 0.45, 0.8) * far), np.inf
+    )
+    return np.minimum(out, sides.room)
+
+
+def sloped(shell: Shell, height: Floats, slope: float = SLOPE) -> Floats:
+    """Heights (n,) lowered so that neighbours differ by no more than slope times their distance."""
+    edges = shell.wall_edges
+    step = slope * np.linalg.norm(shell.points[edges[:, 0]] - shell.points[edges[:, 1]], axis=1)
+    out = height.copy()
+    for _ in range(len(out)):
+        before = out.copy()
+        np.minimum.at(out, edges[:, 0], out[edges[:, 1]] + step)
+        np.minimum.at(out, edges[:, 1], out[edges[:, 0]] + step)
+        if np.array_equal(out, before):
+            break
+    return out
+
+
+def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats) -> Floats:
+    """Heights (n,) lowered so that the triangles of the cap, at columns `longer` (n,) times as long
+    as high, keep a share of the altitudes that they have on the wall: where walls meet at an inner
+    edge, columns run towards each other."""
+    tri = shell.triangles[shell.grown]
+    # each corner in turn as the tip over the edge across
+    tip = tri.T.ravel()
+    a, b = tri[:, [1, 2, 0]].T.ravel(), tri[:, [2, 0, 1]].T.ravel()
+    p = shell.points
+    edge = p[b] - p[a]
+    foot = np.einsum("ij,ij->i", p[tip] - p[a], edge) / np.einsum("ij,ij->i", edge, edge)
+    up = p[tip] - p[a] - foot[:, None] * edge
+    altitude = np.linalg.norm(up, axis=1)
+    up /= altitude[:, None]
+    share = np.clip(foot, 0.0, 1.0)
+    run = longer[:, None] * way
+    at_tip = np.einsum("ij,ij->i", run[tip], up)
+    at_a = (1.0 - share) * np.einsum("ij,ij->i", run[a], up)
+    at_b = share * np.einsum("ij,ij->i", run[b], up)
+    out = height.copy()
+    for _ in range(_NARROWINGS):
+        shrinks = at_a * out[a] + at_b * out[b] - at_tip * out[tip]
+        factor = np.where(shrinks > 0, (1.0 - _KEPT) * altitude / np.maximum(shrinks, 1e-300), 1.0)
+        if (factor > 0.99).all():
+            break
+        least = np.ones(len(out))
+        for own in (tip, a, b):
+            np.minimum.at(least, own, factor)
+        out *= np.maximum(least, 0.85)
+        out = sloped(shell, out)
+    return out
+
+
+def turned(shell: Shell, way: Floats, height: Floats) -> Bools:
+    """Grown triangles (m,) over which some level between the wall and heights (n,) along way (n, 3)
+    is turned, or a column lies down."""
+    grown = np.flatnonzero(shell.grown)
+    tri = shell.triangles[grown]
+    base = shell.inward[grown]
+    move = way[tri] * height[tri][:, :, None]
+    moves = height[tri] > 0
+    bad = np.zeros(len(grown), bool)
+    for share in (0.5, 1.0):
+        level = shell.points[tri] + share * move
+        normal = -_normals(level)
+        bad |= np.einsum("ij,ij->i", normal, base) < _FACING
+        cosine = np.einsum("ij,ikj->ik", normal, way[tri])
+        bad |= (moves & (cosine < _FACING)).any(axis=1)
+    cosine = np.einsum("ij,ikj->ik", base, way[tri])
+    bad |= (moves & (cosine < 0.5 * _FACING)).any(axis=1)
+    out = np.zeros(len(shell.triangles), bool)
+    out[grown[bad]] = True
+    return out
+
+
+def _normals(corners: Floats) -> Floats:
+    rows = np.arange(3 * len(corners), dtype=np.int32).reshape(-1, 3)
+    return triangle_normals(corners.reshape(-1, 3), rows)
+
+
+def tight(points: Floats, triangles: Ints, over: Ints, way: Floats, least: Floats) -> Ints:
+    """Caps (k,), by the shell's triangle, that leave less than `least` (m,) before the next surface;
+    triangles (t, 3) of points bound the core outward, over the shell's triangle of the first of
+    them that are caps, else -1; way (m, 3): direction at the middle of each."""
+    caps = np.flatnonzero(over >= 0)
+    tree = box_tree(points, triangles)
+    spot = points[triangles[caps]].mean(axis=1)
+    own = over[caps]
+    far, _ = first_hits(tree, spot, way[own], 1e-6 * least[own])
+    return own[far < least[own]].astype(np.int32)
