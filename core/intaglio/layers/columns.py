@@ -1,8 +1,9 @@
 """Columns of nodes over the walls, and the cells between them.
 
 Every node has its own number of layers. Over a triangle, in a layer that all three nodes reach
-stands a prism; where two reach it a pyramid, where one does a tetrahedron: the nodes that have ended
-stay. Two neighbouring triangles see the same two columns, so that all faces fit, whatever the numbers.
+stands a prism; where two reach it a pyramid, where one does a tetrahedron: the nodes that have
+ended stay. Two neighbouring triangles see the same two columns, so that all faces fit, whatever the
+numbers.
 """
 
 from dataclasses import dataclass
@@ -12,6 +13,7 @@ import numpy as np
 from intaglio.layers.shell import Floats, Ints, Longs, Shell
 from intaglio.mesh.building import NO_POLYGONS, Polygons
 from intaglio.mesh.cells import NODES, PRISM, PYRAMID, TETRAHEDRON
+from intaglio.mesh.mesh import Shapes
 
 
 @dataclass(frozen=True)
@@ -40,8 +42,8 @@ def columns(shell: Shell, way: Floats, heights: Floats, count: Ints) -> Columns:
     number = np.cumsum(there.ravel()).reshape(n, most) + n - 1
     for k in range(1, most + 1):
         level[:, k] = np.where(there[:, k - 1], number[:, k - 1], level[:, k - 1])
-    node, k = np.nonzero(there)
-    more = shell.points[node] + way[node] * heights[node, k + 1][:, None]
+    node, at = np.nonzero(there)
+    more = shell.points[node] + way[node] * heights[node, at + 1][:, None]
     return Columns(count.astype(np.int32), level, np.concatenate([shell.points, more]))
 
 
@@ -51,7 +53,7 @@ class Layers:
     triangle below each and layer (c,) which one it is, from 1; sides: their faces on the faces that
     do not grow, with the region of each."""
 
-    shape: Ints
+    shape: Shapes
     start: Longs
     nodes: Ints
     wall: Ints

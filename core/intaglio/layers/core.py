@@ -8,15 +8,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
 from intaglio.findings import PLACES
 from intaglio.layers.columns import layer_cells
-from intaglio.layers.grow import Grown, grow
+from intaglio.layers.grow import LOWEST, Grown, grow
 from intaglio.layers.reach import turned
 from intaglio.layers.shell import Floats, Ints, Longs, Shell
 from intaglio.mesh.building import NO_POLYGONS, Polygons
 from intaglio.mesh.cells import TETRAHEDRON
+from intaglio.mesh.mesh import Shapes
 from intaglio.sizing.octree import SizeField
 from intaglio.volume.fill import Filling, fill
 
@@ -30,16 +32,18 @@ _LOWER, _TRIES = 0.7, 5
 class Layered:
     """Cells of all zones: points (n, 3), those of the surface first; shape (c,), start (c + 1,)
     and nodes as in Mesh, zone (c,), layer (c,): which layer a cell is in, from 1 at the wall, 0 in
-    the core; surface: the polygons of the boundary with their region; grown: what stands in each
-    zone, after all; swaps: diagonals that the filling took otherwise."""
+    the core; surface: the polygons of the boundary with their region; given (n,): the surface's
+    node that each point is, -1 where it is none or has moved; grown: what stands in each zone,
+    after all; swaps, splits: diagonals that the filling took otherwise, edges that it split."""
 
     points: Floats
-    shape: Ints
-    start: Longs
+    shape: Shapes
+    start: NDArray[np.int64]
     nodes: Ints
     zone: Ints
     layer: Ints
     surface: Polygons
+    given: Ints
     grown: tuple[Grown, ...]
     swaps: int
     splits: int
@@ -78,6 +82,7 @@ def layered(
     max_cells: int = 20_000_000,
     improve_passes: int = 12,
     target: float = 25.0,
+    lowest: float = LOWEST,
 ) -> Layered:
     """Fill what the layers leave of every zone and join all cells.
 
@@ -111,7 +116,9 @@ def layered(
                 continue
             highest = have.height.copy()
             highest[nodes] *= _LOWER
-            again.append(grow(shell, want.first, want.growth, want.count, highest=highest))
+            again.append(
+                grow(shell, want.first, want.growth, want.count, lowest=lowest, highest=highest)
+            )
         grown = again
     places = np.concatenate([s.points[b] for s, b in zip(shells, bad, strict=True)])
     raise StepFailed(
@@ -160,7 +167,8 @@ def _walls(
 ) -> tuple[list[Shell], list[Longs]]:
     """The shells with the diagonals that the filling took, and by zone the nodes at which the caps
     were split, or at which levels turn with these diagonals."""
-    out, bad = [], []
+    out: list[Shell] = []
+    bad: list[Longs] = []
     n = len(shells[0].points)
     for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
         mine = np.flatnonzero(bound.zone[filled.origin] == z)
@@ -230,6 +238,8 @@ def _joined(
     every = np.concatenate(nodes)
     kept = np.zeros(len(points), bool)
     kept[every] = True
+    given = np.full(len(points), -1, np.int32)
+    given[:n] = np.where((points[:n] == shells[0].points).all(axis=1), np.arange(n), -1)
     number = (np.cumsum(kept) - 1).astype(np.int32)
     return Layered(
         points[kept],
@@ -239,6 +249,7 @@ def _joined(
         np.concatenate(zone).astype(np.int32),
         np.concatenate(layer).astype(np.int32),
         Polygons(surface.start, number[surface.nodes], surface.patch),
+        given[kept],
         tuple(grown),
         filled.swaps,
         filled.splits,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from intaglio.layers.shell import Bools, Floats, Shell
+from intaglio.layers.shell import Floats, Longs, Shell
 from intaglio.layers.sides import Constraints
 
 _ROUNDS = 60
@@ -71,7 +71,7 @@ def directions(shell: Shell, sides: Constraints) -> Directions:
     )
 
 
-def _worst(way: Floats, node: Floats, normal: Floats, begin: Floats) -> Floats:
+def _worst(way: Floats, node: Longs, normal: Floats, begin: Longs) -> Longs:
     """The corner (u,) of each used node whose face its direction sees worst."""
     cosine = np.einsum("ij,ij->i", normal, way[node])
     least = np.minimum.reduceat(cosine, begin)
@@ -82,7 +82,7 @@ def _worst(way: Floats, node: Floats, normal: Floats, begin: Floats) -> Floats:
 
 
 def _seen(
-    way: Floats, node: Floats, normal: Floats, begin: Floats, used: Floats, count: int
+    way: Floats, node: Longs, normal: Floats, begin: Longs, used: Longs, count: int
 ) -> Floats:
     cosine = np.einsum("ij,ij->i", normal, way[node])
     out = np.full(count, -1.0)

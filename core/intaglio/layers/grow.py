@@ -1,9 +1,9 @@
 """Growing layers into a zone, and lowering them until nothing is turned, crossed or too tight.
 
 Heights start from what is asked for and from the room there is. Where the levels over a triangle
-turn, where the surface over the layers crosses itself, or where it leaves the core less than half an
-edge, the heights around are lowered and all is laid out again; a wall whose layers have no height is
-the surface as it was, so that this ends.
+turn, where the surface over the layers crosses itself, or where it leaves the core less than half
+an edge, the heights around are lowered and all is laid out again. A wall whose layers have no
+height is the surface as it was, so that this ends.
 """
 
 from collections.abc import Callable
@@ -33,10 +33,10 @@ _LONGEST = 2.0
 
 @dataclass(frozen=True)
 class Grown:
-    """Layers in a zone: their columns; the surface that bounds the core; ends (n, most + 1): how far
-    along a column each layer ends; height (n,) of all layers that stand; lowered (n,): height of
-    the layers as a share of what was asked for, 0 where none stand; wanted (n,) number of layers
-    asked for; found: directions and what they see."""
+    """Layers in a zone: their columns; the surface that bounds the core; ends (n, most + 1): how
+    far along a column each layer ends; height (n,) of all layers that stand; lowered (n,): their
+    height as a share of what was asked for, 0 where none stand; wanted (n,) number of layers asked
+    for; found: directions and what they see."""
 
     columns: Columns
     core: Remade
@@ -53,10 +53,12 @@ def grow(
     growth: Floats,
     count: Ints,
     progress: Progress = lambda share, doing: None,
+    lowest: float = LOWEST,
     highest: Floats | None = None,
 ) -> Grown:
     """Grow count (n,) layers over each node, the first of first (n,) units, each growth (n,) times
-    the one below, no higher in all than highest (n,). Nodes off the grown faces count none."""
+    the one below, no higher in all than highest (n,), lowered to no less than the share `lowest`
+    before they end. Nodes off the grown faces count none."""
     progress(0.0, "looking for ways to grow")
     sides = constraints(shell)
     found = directions(shell, sides)
@@ -83,10 +85,10 @@ def grow(
     gap = 0.5 * mean[tri].mean(axis=1)
     for k in range(_ROUNDS):
         progress(0.1 + 0.8 * k / _ROUNDS, "growing layers")
-        height, share, number = _in_layers(height, asked, level, count)
+        height, share, number = _in_layers(height, asked, level, count, lowest)
         ends = level * (share * longer)[:, None]
         top = np.take_along_axis(ends, number[:, None].astype(np.int64), 1)[:, 0]
-        bad = np.unique(tri[turned(shell, found.way, top)])
+        bad: Longs = np.unique(tri[turned(shell, found.way, top)])
         if not len(bad):
             made = columns(shell, found.way, ends, number)
             core = remade(shell, sides, made)
@@ -112,11 +114,11 @@ def grow(
 
 
 def _in_layers(
-    height: Floats, asked: Floats, level: Floats, count: Ints
+    height: Floats, asked: Floats, level: Floats, count: Ints, lowest: float
 ) -> tuple[Floats, Floats, Ints]:
     """Heights (n,) that whole layers reach, the share (n,) to which these are lowered, and how many
     of them stand (n,)."""
-    share = np.clip(height / np.where(asked > 0, asked, 1.0), LOWEST, 1.0)
+    share = np.clip(height / np.where(asked > 0, asked, 1.0), lowest, 1.0)
     fits = level * share[:, None] <= height[:, None] * (1 + 1e-9)
     number = np.minimum(fits.sum(axis=1) - 1, count).astype(np.int32)
     number = np.where(height > 0, np.maximum(number, 0), 0).astype(np.int32)

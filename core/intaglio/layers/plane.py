@@ -1,7 +1,7 @@
 """Triangles of a plane polygon with holes, given nodes within it: constrained Delaunay.
 
-Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where it has not, the polygon
-is triangulated alone, the nodes are put in one by one, and edges are flipped.
+Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where it has not, the
+polygon is triangulated alone, the nodes are put in one by one, and edges are flipped.
 """
 
 import manifold3d
@@ -28,7 +28,7 @@ def _parity(spot, a, b, out):
         out[s] = odd
 
 
-def within(spots: Floats, points: Floats, edges: Ints) -> Bools:
+def within(spots: Floats, points: Floats, edges: Longs) -> Bools:
     """Whether spots (k, 2) lie within the polygons of edges (e, 2) of points (n, 2)."""
     out = np.zeros(len(spots), np.bool_)
     _parity(np.ascontiguousarray(spots, np.float64), points[edges[:, 0]], points[edges[:, 1]], out)
@@ -60,7 +60,7 @@ def _near(spot, a, b, share, out):
                 break
 
 
-def near(spots: Floats, points: Floats, edges: Ints, share: float) -> Bools:
+def near(spots: Floats, points: Floats, edges: Longs, share: float) -> Bools:
     """Whether spots (k, 2) lie so near an edge (e, 2) of points (n, 2), in its lengths, that a
     triangle on it would be flat, or that no Delaunay triangulation would have it."""
     out = np.zeros(len(spots), np.bool_)
@@ -74,7 +74,7 @@ def near(spots: Floats, points: Floats, edges: Ints, share: float) -> Bools:
     return out
 
 
-def triangulated(points: Floats, edges: Ints, inner: Longs) -> Ints | None:
+def triangulated(points: Floats, edges: Longs, inner: Longs) -> Ints | None:
     """Triangles (t, 3), counter-clockwise, of the polygon whose edges (e, 2) run counter-clockwise
     around it, with the nodes `inner` within. None where the edges bound no simple polygon."""
     used = np.unique(np.concatenate([edges.ravel(), inner]))
@@ -103,7 +103,7 @@ def _turned(points: Floats, rows: Longs) -> Longs:
     return out
 
 
-def _bounded_by(sides: Longs, edges: Ints) -> bool:
+def _bounded_by(sides: Longs, edges: Longs) -> bool:
     """Whether half edges (k, 2) that none runs against are exactly the given ones."""
     code = (sides[:, 0].astype(np.int64) << 32) | sides[:, 1]
     back = (sides[:, 1].astype(np.int64) << 32) | sides[:, 0]
@@ -114,12 +114,12 @@ def _bounded_by(sides: Longs, edges: Ints) -> bool:
     return bool(np.array_equal(np.sort(rim), np.sort(want)))
 
 
-def _loops(edges: Ints) -> list[Longs] | None:
+def _loops(edges: Longs) -> list[Longs] | None:
     """The closed walks of half edges, None where a node has not one before and one after it."""
     after = dict(edges.tolist())
     if len(after) != len(edges) or set(after) != set(edges[:, 1].tolist()):
         return None
-    out = []
+    out: list[Longs] = []
     while after:
         first, at = after.popitem()
         loop = [first]
@@ -130,7 +130,7 @@ def _loops(edges: Ints) -> list[Longs] | None:
     return out
 
 
-def _by_hand(points: Floats, edges: Ints, inner: Longs) -> Longs | None:
+def _by_hand(points: Floats, edges: Longs, inner: Longs) -> Longs | None:
     loops = _loops(edges)
     if loops is None:
         return None
@@ -147,7 +147,7 @@ def _by_hand(points: Floats, edges: Ints, inner: Longs) -> Longs | None:
         _put_in(points, tri, node)
     rim = {(min(e), max(e)) for e in edges.tolist()}
     solid = np.column_stack([points, np.zeros(len(points))])
-    made = np.array(flipped(solid, tri, rim), np.int64)
+    made = np.array(flipped(solid.tolist(), tri, rim), np.int64)
     sides = made[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
     return made if _bounded_by(sides, edges) else None
 

@@ -127,9 +127,9 @@ def _normals(corners: Floats) -> Floats:
 
 
 def tight(points: Floats, triangles: Ints, over: Ints, way: Floats, least: Floats) -> Ints:
-    """Caps (k,), by the shell's triangle, that leave less than `least` (m,) before the next surface;
-    triangles (t, 3) of points bound the core outward, over the shell's triangle of the first of
-    them that are caps, else -1; way (m, 3): direction at the middle of each."""
+    """Caps (k,), by the shell's triangle, that leave less than `least` (m,) before the next
+    surface; triangles (t, 3) of points bound the core outward, over the shell's triangle of the
+    first of them that are caps, else -1; way (m, 3): direction at the middle of each."""
     caps = np.flatnonzero(over >= 0)
     tree = box_tree(points, triangles)
     spot = points[triangles[caps]].mean(axis=1)

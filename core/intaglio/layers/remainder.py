@@ -5,6 +5,7 @@ stay where they are, but for those that the layers have swallowed or come close 
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -21,7 +22,8 @@ _CLOSE = 0.55
 class Remade:
     """The surface over the layers: points (p, 3) as numbered in the columns, triangles (t, 3),
     outward from the zone, region (t,), over (t,) the shell's triangle that a cap stands on, -1 for
-    others; the faces that do not grow are in the order of their regions; failed: nodes whose columns leave a face that cannot be triangulated."""
+    others; caps come first. failed: nodes whose columns leave a face that cannot be triangulated.
+    """
 
     points: Floats
     triangles: Ints
@@ -73,7 +75,7 @@ def _swallowed(
             continue
         end = made.points[made.top[v]]
         reach = float(np.linalg.norm(end - shell.points[v]))
-        for a, b in zip(trail[1:], trail[2:], strict=False):
+        for a, b in pairwise(trail[1:]):
             along = float(np.linalg.norm(shell.points[a] - shell.points[v]))
             step = float(np.linalg.norm(shell.points[b] - shell.points[a]))
             if along > reach + _CLOSE * step:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,8 @@ from intaglio.facets.facets import edge_keys, edge_uses, triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
-Longs = NDArray[np.int64]
+# numbers of 32 or 64 bit
+Longs = NDArray[np.integer[Any]]
 Bools = NDArray[np.bool_]
 
 

@@ -21,9 +21,9 @@ _STRAIGHT = np.cos(np.radians(1.0))
 @dataclass(frozen=True)
 class Constraints:
     """plane (n, 3): unit normal of the face that a node's column stays in, or zero; line (n, 3):
-    unit vector of the edge that it stays on, or zero; room (n,): length that such an edge leaves it;
-    blocked (n,): nothing may grow; trail: nodes along the edge from each node that stays on one, it
-    first."""
+    unit vector of the edge that it stays on, or zero; room (n,): length that such an edge leaves
+    it; blocked (n,): nothing may grow; trail: nodes along the edge from each node that stays on
+    one, it first."""
 
     plane: Floats
     line: Floats

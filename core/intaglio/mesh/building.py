@@ -37,6 +37,12 @@ class Polygons:
         count, size = nodes.shape
         return cls(np.arange(count + 1, dtype=np.int64) * size, nodes.ravel(), patch)
 
+    def of_patches(self, patches: Longs) -> "Polygons":
+        """Those on some patches."""
+        own = np.flatnonzero(np.isin(self.patch, patches))
+        start, nodes = rows(self.start, self.nodes, own)
+        return Polygons(start, nodes.astype(np.int32), self.patch[own])
+
     def __add__(self, other: "Polygons") -> "Polygons":
         return Polygons(
             np.concatenate([self.start, self.start[-1] + other.start[1:]]),

@@ -3,7 +3,7 @@
 from typing import Any
 
 from intaglio.settings.blanks import described
-from intaglio.stages import case, domain, geometry, patches, sizing, surface, volume
+from intaglio.stages import case, domain, geometry, layers, patches, sizing, surface, volume
 from intaglio.stages.stage import Stage
 
 STAGES: tuple[Stage, ...] = (
@@ -12,6 +12,7 @@ STAGES: tuple[Stage, ...] = (
     patches.STAGE,
     sizing.STAGE,
     surface.STAGE,
+    layers.STAGE,
     volume.STAGE,
     case.STAGE,
 )

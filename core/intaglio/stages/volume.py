@@ -1,13 +1,14 @@
-"""Volume: filling the zones with tetrahedra and proving the result."""
+"""Volume: filling the zones, between their layers, with tetrahedra and proving the result."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NotRequired
 
 import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.mesh.building import Polygons, tet_mesh, with_patches
+from intaglio.layers.core import layered
+from intaglio.mesh.building import Polygons, cell_mesh, tet_mesh, with_patches
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, polygon_edges
 from intaglio.mesh.parting import parted_along
@@ -19,7 +20,9 @@ from intaglio.parts.model import Product
 from intaglio.parts.picture import picture
 from intaglio.settings.blanks import blank
 from intaglio.sizing.forecast import BYTES_PER_CELL, volume_seconds
+from intaglio.sizing.octree import SizeField
 from intaglio.stages.domain.faces import back_faces
+from intaglio.stages.layers.shells import grown_of, shells_of
 from intaglio.stages.reports import StageReport
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.sizing.step import MEMORY_LIMIT, field_of
@@ -51,7 +54,8 @@ class VolumeMesh:
 class VolumeReport(StageReport):
     """The mesh: counts, zones, quality; splits and swaps that recovering the surface took.
 
-    Products of version 0.3 do not tell the cells by shape, nor the faces.
+    layer_cells: those that lie in layers. Products of version 0.3 do not tell these, nor the cells
+    by shape, nor the faces.
     """
 
     unit: str
@@ -65,6 +69,7 @@ class VolumeReport(StageReport):
     histograms: dict[str, Histogram]
     splits: int
     swaps: int
+    layer_cells: NotRequired[int]
 
 
 def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
@@ -81,49 +86,164 @@ def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
     return np.frombuffer(drawn, np.uint8)
 
 
-def volume_step(
-    settings: VolumeMesh, surface: Product, sizing: Product, domain: Product, progress: Progress
-) -> Product:
-    """Fill the surface with tetrahedra and prove the result."""
+@dataclass(frozen=True)
+class _Cells:
+    """All cells as a mesh before sheets are cut open; its polygons on the given surface; layer
+    (c,) of each cell, 0 where it is in none; splits and swaps of the filling."""
+
+    mesh: Mesh
+    surface: Polygons
+    layer: NDArray[np.int32]
+    splits: int
+    swaps: int
+
+
+def _filled(
+    settings: VolumeMesh,
+    surface: Product,
+    field: SizeField,
+    domain: Product,
+    progress: Progress,
+) -> _Cells:
+    """Tetrahedra alone."""
     a = surface.arrays
-    points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
-    sides = sides_of(domain.report)
     filling = fill(
-        points,
-        triangles,
+        np.ascontiguousarray(a["points"]),
+        np.ascontiguousarray(a["triangles"]),
         region,
-        # where the surface was mended it has a field of its own
-        field_of(surface if "child" in a else sizing),
-        lambda share, doing: progress(0.9 * share, doing),
+        field,
+        progress,
         max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
         improve_passes=settings.passes,
         target=settings.target,
-        sides=sides[region],
+        sides=sides_of(domain.report)[region],
     )
-    progress(0.92, "checking every cell")
-    unit = surface.report["unit"]
-    zones = tuple(Zone(z["name"], z["kind"]) for z in domain.report["zones"])
+    own = region[filling.origin]
     mesh = tet_mesh(
         filling.points,
         filling.tets,
         filling.triangles,
-        region[filling.origin],
-        tuple(Patch(face["id"], "wall") for face in domain.report["faces"]),
+        own,
+        _patches(domain),
         filling.zone,
-        zones,
-        unit=unit,
+        _zones(domain),
+        unit=surface.report["unit"],
     )
+    return _Cells(
+        mesh,
+        Polygons.of_rows(filling.triangles, own),
+        np.zeros(mesh.cells, np.int32),
+        filling.splits,
+        filling.swaps,
+    )
+
+
+def _filled_around(
+    settings: VolumeMesh,
+    surface: Product,
+    layers: Product,
+    lowest: float,
+    field: SizeField,
+    domain: Product,
+    progress: Progress,
+) -> tuple[_Cells, NDArray[np.int32]]:
+    """Layers and tetrahedra; the surface's node that each point is, or -1."""
+    a = surface.arrays
+    region = np.ascontiguousarray(a["region"])
+    shells, _, kept = shells_of(
+        np.ascontiguousarray(a["points"]),
+        np.ascontiguousarray(a["triangles"]),
+        region,
+        sides_of(domain.report),
+        layers.arrays["row_of_face"],
+    )
+    grown, wanted = grown_of(layers.arrays, shells)
+    made = layered(
+        shells,
+        wanted,
+        grown,
+        kept,
+        field,
+        progress,
+        max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
+        improve_passes=settings.passes,
+        target=settings.target,
+        lowest=lowest,
+    )
+    mesh = cell_mesh(
+        made.points,
+        made.shape,
+        made.start,
+        made.nodes,
+        made.surface,
+        _patches(domain),
+        made.zone,
+        _zones(domain),
+        unit=surface.report["unit"],
+    )
+    return _Cells(mesh, made.surface, made.layer, made.splits, made.swaps), made.given
+
+
+def _patches(domain: Product) -> tuple[Patch, ...]:
+    return tuple(Patch(face["id"], "wall") for face in domain.report["faces"])
+
+
+def _zones(domain: Product) -> tuple[Zone, ...]:
+    return tuple(Zone(z["name"], z["kind"]) for z in domain.report["zones"])
+
+
+def _as_given(mesh: Mesh, points: NDArray[np.float64], given: NDArray[np.int32]) -> Mesh:
+    """The mesh with the surface's points first, so that it can be held against the surface."""
+    n = len(points)
+    number = np.where(given >= 0, given, n + np.arange(len(given))).astype(np.int32)
+    return replace(
+        mesh,
+        points=np.concatenate([points, mesh.points]),
+        face_nodes=number[mesh.face_nodes],
+    )
+
+
+def volume_step(
+    settings: VolumeMesh,
+    surface: Product,
+    layers: Product,
+    lowest: float,
+    sizing: Product,
+    domain: Product,
+    progress: Progress,
+) -> Product:
+    """Fill what the layers leave of the surface with tetrahedra and prove the result. lowest: the
+    share to which layers may be lowered."""
+    a = surface.arrays
+    points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
+    region = np.ascontiguousarray(a["region"])
+    sides = sides_of(domain.report)
+    # where the surface was mended it has a field of its own
+    field = field_of(surface if "child" in a else sizing)
+
+    def tell(share: float, doing: str) -> None:
+        progress(0.9 * share, doing)
+
+    given = None
+    if layers.arrays:
+        cells, given = _filled_around(settings, surface, layers, lowest, field, domain, tell)
+    else:
+        cells = _filled(settings, surface, field, domain, tell)
+    progress(0.92, "checking every cell")
+    unit = surface.report["unit"]
+    zones, mesh = _zones(domain), cells.mesh
     back = back_faces(domain.report)
     origin = None
-    on_sheet = np.flatnonzero(back[region[filling.origin]] >= 0)
-    if len(on_sheet):
-        own = region[filling.origin[on_sheet]]
-        mesh, origin = parted_along(
-            mesh, Polygons.of_rows(filling.triangles[on_sheet], own), back[own]
-        )
+    on_sheet = cells.surface.of_patches(np.flatnonzero(back >= 0))
+    if len(on_sheet.patch):
+        mesh, origin = parted_along(mesh, on_sheet, back[on_sheet.patch])
     measured = measure(mesh)
-    found = surface_findings(mesh, points, triangles, region, sides[:, 0], origin, back)
+    seen = mesh
+    if given is not None:
+        seen = _as_given(mesh, points, given if origin is None else given[origin])
+        origin = None if origin is None else np.arange(len(seen.points))
+    found = surface_findings(seen, points, triangles, region, sides[:, 0], origin, back)
     found += mesh_findings(mesh, measured)
     errors = [f for f in found if f.level == "error"]
     if errors:
@@ -136,7 +256,7 @@ def volume_step(
     metrics = cell_metrics(mesh, measured)
     filled = {name: row["volume"] for name, row in total["zones"].items()}
     for zone, enclosed in zip(zones, surface.report["zone_volumes"], strict=True):
-        if abs(filled[zone.name] - enclosed) > 1e-9 * enclosed and not filling.swaps:
+        if abs(filled[zone.name] - enclosed) > 1e-9 * enclosed and not cells.swaps:
             raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
     data: VolumeReport = {
         "unit": unit,
@@ -148,13 +268,15 @@ def volume_step(
         "zones": total["zones"],
         "quality": total["quality"],
         "histograms": histograms(metrics),
-        "splits": filling.splits,
-        "swaps": filling.swaps,
+        "splits": cells.splits,
+        "swaps": cells.swaps,
+        "layer_cells": int((cells.layer > 0).sum()),
         "findings": total["findings"],
     }
     return Product(
         {
             **mesh_arrays(mesh),
+            **({"layer": cells.layer} if given is not None else {}),
             "picture": _opened(mesh, measured),
             **{f"metric_{k}": v.astype(np.float32) for k, v in metrics.items()},
         },
@@ -180,7 +302,13 @@ def named_mesh(volume_product: Product, patches: Product) -> Mesh:
 
 def _run(run: Run) -> Product:
     return volume_step(
-        run.settings, run.product("surface"), run.product("sizing"), run.product("domain"), run.tell
+        run.settings,
+        run.product("surface"),
+        run.product("layers"),
+        run.settings_of("layers").lowest,
+        run.product("sizing"),
+        run.product("domain"),
+        run.tell,
     )
 
 
@@ -199,12 +327,12 @@ STAGE = Stage(
     VolumeReport,
     (
         Sentence(
-            "Fill the zones with tetrahedra, then raise the worst of them in {passes} passes until "
-            "none has an angle under {target}."
+            "Fill what the layers leave with tetrahedra, then raise the worst of them in {passes} "
+            "passes until none has an angle under {target}."
         ),
     ),
     "Fill the volume",
-    ("surface", "sizing"),
+    ("surface", "layers", "sizing"),
     run=_run,
     defaults=lambda reports, given: (
         {"passes": 12, "target": 25.0},

@@ -1,0 +1,78 @@
+"""The rows of layers: on which patches, how many, how fast they grow, and how high they are."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from intaglio.errors import SettingRejected
+from intaglio.settings.blanks import EXPRESSION, NAMES_SCHEMA, Blank, Rows, check_value
+
+_COUNT = Blank("integer", "number of layers", "", least=1, most=100)
+_GROWTH = Blank("number", "growth of layers", "", least=1.0, most=3.0)
+# one of these says how high the layers are
+HEIGHTS = {
+    "first": Blank("length", "height of the first layer", "", above=0.0),
+    "total": Blank("length", "height of all layers", "", above=0.0),
+    "last": Blank("number", "last layer over the wall's edge", "", above=0.0, most=5.0),
+}
+
+
+def check_layers(
+    where: str, label: str, value: Any, numbers: Mapping[str, float]
+) -> list[dict[str, Any]]:
+    """Rows of {patches, count, growth} and one of first, total and last."""
+    if not isinstance(value, (list, tuple)):
+        raise SettingRejected(where, "Layers need a list of rows.")
+    out = []
+    for row in value:
+        if not isinstance(row, Mapping) or "patches" not in row:
+            raise SettingRejected(
+                where, "Each row of layers names the patches that they grow from."
+            )
+        unknown = set(row) - {"patches", "count", "growth", *HEIGHTS}
+        if unknown:
+            raise SettingRejected(where, f"Layers have no “{sorted(unknown)[0]}”.")
+        given = [key for key in HEIGHTS if key in row]
+        if len(given) != 1:
+            raise SettingRejected(
+                where, "Layers need one of first, total and last to say how high they are."
+            )
+        names = [row["patches"]] if isinstance(row["patches"], str) else row["patches"]
+        if not isinstance(names, (list, tuple)) or not names:
+            raise SettingRejected(where, "Name patches here; * stands for any letters.")
+        if not all(isinstance(name, str) for name in names):
+            raise SettingRejected(where, "Name patches here; * stands for any letters.")
+        (key,) = given
+        out.append(
+            {
+                "patches": list(names),
+                "count": check_value(where, _COUNT, row.get("count", 8), numbers),
+                "growth": check_value(where, _GROWTH, row.get("growth", 1.2), numbers),
+                key: check_value(where, HEIGHTS[key], row[key], numbers),
+            }
+        )
+    return out
+
+
+def _schema() -> dict[str, Any]:
+    common = {
+        "patches": NAMES_SCHEMA | {"minItems": 1},
+        "count": EXPRESSION,
+        "growth": EXPRESSION,
+    }
+    return {
+        "type": "array",
+        "items": {
+            "anyOf": [
+                {
+                    "type": "object",
+                    "required": ["patches", key],
+                    "properties": common | {key: EXPRESSION},
+                    "additionalProperties": False,
+                }
+                for key in HEIGHTS
+            ]
+        },
+    }
+
+
+LAYER_ROWS = Rows(check_layers, _schema)

@@ -1,0 +1,112 @@
+"""From the rows of layers to what is asked for over each node of the walls."""
+
+from collections.abc import Mapping
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.errors import SettingRejected
+from intaglio.findings import Finding
+from intaglio.layers.core import Wanted
+from intaglio.layers.heights import Heights, of_last, of_total
+from intaglio.layers.reach import edge_means
+from intaglio.layers.shell import Shell
+
+# rounds in which heights are evened out over the walls, so that scopes blend
+_BLENDS = 6
+
+
+def row_of_faces(
+    rows: list[dict[str, Any]], domain: Mapping[str, Any], patches: Mapping[str, Any]
+) -> tuple[NDArray[np.int32], list[Finding]]:
+    """Which row (faces,) is in force on each face of the domain, -1 for none; findings about rows
+    that meet no wall. Raises SettingRejected where two rows are meant for one patch."""
+    number = {face["id"]: k for k, face in enumerate(domain["faces"])}
+    out = np.full(len(number), -1, np.int32)
+    taken: dict[str, int] = {}
+    found = []
+    for k, row in enumerate(rows):
+        meant = [
+            patch
+            for patch in patches["patches"]
+            if patch["kind"] == "wall"
+            and any(fnmatchcase(patch["name"].lower(), name.lower()) for name in row["patches"])
+        ]
+        if not meant:
+            found.append(
+                Finding(
+                    "layers-of-nothing",
+                    "caution",
+                    f"Layers are asked for on {', '.join(row['patches'])}, and no wall is called "
+                    "so.",
+                    advice="Correct the names, or drop the row.",
+                )
+            )
+        for patch in meant:
+            other = taken.setdefault(patch["name"], k)
+            if other != k:
+                raise SettingRejected(
+                    "layers.layers",
+                    f"Rows {other + 1} and {k + 1} both ask for layers on {patch['name']}. "
+                    "Name it in one of them.",
+                )
+            out[[number[face] for face in patch["faces"]]] = k
+    return out, found
+
+
+def wanted_on(shell: Shell, row_of: NDArray[np.int32], rows: list[dict[str, Any]]) -> Wanted:
+    """What is asked for over each node of a shell; row_of (m,) the row of each grown triangle."""
+    n = len(shell.points)
+    edge = _evened(shell, edge_means(shell))
+    log_first, growth, weight = np.zeros(n), np.zeros(n), np.zeros(n)
+    count = np.zeros(n, np.int32)
+    for k, row in enumerate(rows):
+        own = shell.triangles[shell.grown & (row_of == k)].ravel()
+        if not len(own):
+            continue
+        nodes, times = np.unique(own, return_counts=True)
+        log_first[nodes] += times * np.log(first_height(row, edge[nodes]))
+        growth[nodes] += times * row["growth"]
+        weight[nodes] += times
+        count[nodes] = np.maximum(count[nodes], row["count"])
+    on = weight > 0
+    log_first[on] /= weight[on]
+    growth[on] /= weight[on]
+    return Wanted(
+        np.where(on, np.exp(_evened(shell, log_first)), 0.0),
+        np.where(on, _evened(shell, growth), 1.0),
+        count,
+    )
+
+
+def first_height(row: Mapping[str, Any], edge: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Height (n,) of the first layer of a row, where the wall's edges are edge (n,) long."""
+    count, growth = row["count"], row["growth"]
+    if "first" in row:
+        return np.full(len(edge), row["first"])
+    if "total" in row:
+        return np.full(len(edge), of_total(row["total"], growth, count).first)
+    return of_last(1.0, growth, count).first * row["last"] * edge
+
+
+def heights_of(row: Mapping[str, Any], edge: float) -> Heights:
+    """The layers of a row where the wall's edges are `edge` long."""
+    return Heights(float(first_height(row, np.array([edge]))[0]), row["growth"], row["count"])
+
+
+def _evened(shell: Shell, value: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A value of the walls' nodes (n,), each moved towards the mean of its neighbours'."""
+    edges = shell.wall_edges
+    count = np.bincount(edges.ravel(), minlength=len(value))
+    out = value.copy()
+    for _ in range(_BLENDS):
+        near = np.bincount(edges[:, 0], out[edges[:, 1]], len(value))
+        near += np.bincount(edges[:, 1], out[edges[:, 0]], len(value))
+        # what is even stays so to the last bit
+        change = near / np.maximum(count, 1) - out
+        out = np.where(
+            (count > 0) & (np.abs(change) > 1e-12 * np.abs(out)), out + 0.5 * change, out
+        )
+    return out
