@@ -101,7 +101,7 @@ def test_only_what_depends_on_a_setting_goes_out_of_date(tmp_path):
     assert stale(COARSE) == []
     assert stale({**COARSE, "case": {"velocity": 2.0}}) == ["case"]
     assert stale({"sizing": {"smallest": 2.0, "largest": 4.0}}) == [
-        "sizing", "surface", "volume", "case",
+        "sizing", "surface", "layers", "volume", "case",
     ]  # fmt: skip
     patches = [{"name": "all", "kind": "wall", "faces": "rest"}]
     assert stale({**COARSE, "patches": {"patches": patches}}) == ["patches", "case"]

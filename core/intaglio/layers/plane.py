@@ -1,7 +1,9 @@
 """Triangles of a plane polygon with holes, given nodes within it: constrained Delaunay.
 
-Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where it has not, the
-polygon is triangulated alone, the nodes are put in one by one, and edges are flipped.
+Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where one is missing, what it
+crosses is triangulated anew on both sides of it (M. Anglada, "An improved incremental algorithm for
+constructing restricted Delaunay triangulations", Computers & Graphics 21, 1997). Should that fail,
+the polygon is triangulated alone, the nodes are put in one by one, and edges are flipped.
 """
 
 import manifold3d
@@ -82,9 +84,12 @@ def triangulated(points: Floats, edges: Longs, inner: Longs) -> Ints | None:
         rows = used[Delaunay(points[used]).simplices]
     except QhullError:
         return None
-    spot = points[rows].mean(axis=1)
-    rows = rows[within(spot, points, edges)]
     rows = _turned(points, rows)
+    have = set(map(tuple, np.sort(rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1).tolist()))
+    missing = [(a, b) for a, b in edges.tolist() if (min(a, b), max(a, b)) not in have]
+    if missing:
+        rows = _with_edges(points, rows, missing)
+    rows = rows[within(points[rows].mean(axis=1), points, edges)]
     sides = rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
     if not _bounded_by(sides, edges):
         built = _by_hand(points, edges, inner)
@@ -101,6 +106,109 @@ def _turned(points: Floats, rows: Longs) -> Longs:
     out = rows.copy()
     out[clockwise] = rows[clockwise][:, [0, 2, 1]]
     return out
+
+
+def _with_edges(points: Floats, rows: Longs, missing: list[tuple[int, int]]) -> Longs:
+    """Triangles (t, 3) made anew where they are in the way of missing edges; an edge that runs
+    through a node stays missing."""
+    at: dict[tuple[int, int], int] = {}
+    around: dict[int, set[int]] = {}
+    made: dict[int, tuple[int, int, int]] = {}
+
+    def add(t: int, row: tuple[int, int, int]) -> None:
+        made[t] = row
+        a, b, c = row
+        at[a, b] = at[b, c] = at[c, a] = t
+        for v in row:
+            around.setdefault(v, set()).add(t)
+
+    for t, row in enumerate(rows.tolist()):
+        add(t, (row[0], row[1], row[2]))
+    fresh = len(rows)
+    for a, b in missing:
+        crossed = _crossed(points, made, at, around, a, b)
+        if crossed is None:
+            continue
+        gone, left, right = crossed
+        for t in gone:
+            x, y, z = made.pop(t)
+            for e in ((x, y), (y, z), (z, x)):
+                if at.get(e) == t:
+                    del at[e]
+            for v in (x, y, z):
+                around[v].discard(t)
+        for row in (*_side(points, left, a, b), *_side(points, right[::-1], b, a)):
+            add(fresh, row)
+            fresh += 1
+    return np.array(list(made.values()), np.int64)
+
+
+def _crossed(
+    points: Floats,
+    made: dict[int, tuple[int, int, int]],
+    at: dict[tuple[int, int], int],
+    around: dict[int, set[int]],
+    a: int,
+    b: int,
+) -> tuple[list[int], list[int], list[int]] | None:
+    """The triangles that the segment from a to b crosses, and the nodes along its left and right;
+    None where it meets a node or an end of the triangulation."""
+    p, q = points[a], points[b]
+    for t in around[a]:
+        row = made[t]
+        k = row.index(a)
+        right, left = row[(k + 1) % 3], row[(k + 2) % 3]
+        if _cross(p, q, points[right]) < 0 < _cross(p, q, points[left]):
+            break
+    else:
+        return None
+    gone, lefts, rights = [t], [left], [right]
+    for _ in range(len(made)):
+        t = at.get((left, right), -1)
+        if t < 0:
+            return None
+        gone.append(t)
+        tip = next(v for v in made[t] if v not in (left, right))
+        if tip == b:
+            return gone, lefts, rights
+        side = _cross(p, q, points[tip])
+        if side == 0:
+            return None
+        if side > 0:
+            left = tip
+            lefts.append(tip)
+        else:
+            right = tip
+            rights.append(tip)
+    return None
+
+
+def _side(points: Floats, chain: list[int], a: int, b: int) -> list[tuple[int, int, int]]:
+    """Triangles of the polygon between the edge from a to b and a chain of nodes on its left."""
+    if not chain:
+        return []
+    best = 0
+    for k in range(1, len(chain)):
+        if _in_circle(points[a], points[b], points[chain[best]], points[chain[k]]):
+            best = k
+    c = chain[best]
+    return [
+        (a, b, c),
+        *_side(points, chain[:best], a, c),
+        *_side(points, chain[best + 1 :], c, b),
+    ]
+
+
+def _in_circle(a: Floats, b: Floats, c: Floats, p: Floats) -> bool:
+    """Whether p lies within the circle through a, b, c, which run counter-clockwise."""
+    rows = [(x[0] - p[0], x[1] - p[1]) for x in (a, b, c)]
+    (ax, ay), (bx, by), (cx, cy) = rows
+    return bool(
+        (ax * ax + ay * ay) * (bx * cy - cx * by)
+        - (bx * bx + by * by) * (ax * cy - cx * ay)
+        + (cx * cx + cy * cy) * (ax * by - bx * ay)
+        > 0
+    )
 
 
 def _bounded_by(sides: Longs, edges: Longs) -> bool:

@@ -857,6 +857,34 @@ export interface components {
             hydraulic_diameter: number;
             reynolds: number;
         };
+        /**
+         * @description What grew from a patch: its area, and the shares of it with all layers, with some and with
+         *     none; lowered: the share on which they are lower than asked for by more than a twentieth; count,
+         *     first, total and last: layers asked for and their heights in the middle of the patch's nodes;
+         *     edge: the wall's edge there.
+         */
+        LayerPatchRow: {
+            name: string;
+            area: number;
+            full: number;
+            some: number;
+            none: number;
+            lowered: number;
+            count: number;
+            growth: number;
+            first: number;
+            total: number;
+            last: number;
+            edge: number;
+        };
+        /** @description Cells in layers over all, and what grew from each patch that layers are asked for on. */
+        LayersReport: {
+            findings: components["schemas"]["FindingRow"][];
+            step?: components["schemas"]["StepRow"];
+            unit: string;
+            cells: number;
+            patches: components["schemas"]["LayerPatchRow"][];
+        };
         /** @description Counts of a measure between edges. */
         MeasureHistogram: {
             edges: number[];
@@ -982,7 +1010,8 @@ export interface components {
         /**
          * @description The mesh: counts, zones, quality; splits and swaps that recovering the surface took.
          *
-         *     Products of version 0.3 do not tell the cells by shape, nor the faces.
+         *     layer_cells: those that lie in layers. Products of version 0.3 do not tell these, nor the cells
+         *     by shape, nor the faces.
          */
         VolumeReport: {
             findings: components["schemas"]["FindingRow"][];
@@ -1006,6 +1035,7 @@ export interface components {
             };
             splits: number;
             swaps: number;
+            layer_cells?: number;
         };
         /** @description A zone: fluid or solid. */
         ZoneRow: {
@@ -1020,6 +1050,7 @@ export interface components {
             patches: components["schemas"]["PatchesReport"];
             sizing: components["schemas"]["SizingReport"];
             surface: components["schemas"]["SurfaceReport"];
+            layers: components["schemas"]["LayersReport"];
             volume: components["schemas"]["VolumeReport"];
             case: components["schemas"]["CaseReport"];
         };

@@ -20,6 +20,7 @@ describe("the ledger", () => {
       patches: "inflow",
       sizing: "inflow",
       surface: "wall",
+      layers: "wall",
       volume: "1,234 cells",
       case: "outflow",
     };

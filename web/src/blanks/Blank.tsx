@@ -1,4 +1,5 @@
 import type { ComponentType } from "react";
+import { LayersBlank } from "./LayersBlank";
 import { OperationsBlank } from "./OperationsBlank";
 import { PatchesBlank } from "./PatchesBlank";
 import { PinsBlank } from "./PinsBlank";
@@ -14,6 +15,7 @@ const LISTS: Record<string, ComponentType<BlankProps>> = {
   sizes: SizesBlank,
   regions: RegionsBlank,
   pins: PinsBlank,
+  layers: LayersBlank,
 };
 
 export function Blank(props: BlankProps) {

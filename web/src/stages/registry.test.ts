@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import { pageOf } from "./registry";
 
 // the stages that the core has, in its order
-const KEYS = ["geometry", "domain", "patches", "sizing", "surface", "volume", "case"];
+const KEYS = ["geometry", "domain", "patches", "sizing", "surface", "layers", "volume", "case"];
 
 describe("stages of the page", () => {
   it.each(KEYS)("%s has a folder of its own", (key) => {

@@ -2,6 +2,7 @@
 import * as caseStage from "./case";
 import * as domain from "./domain";
 import * as geometry from "./geometry";
+import * as layers from "./layers";
 import * as patches from "./patches";
 import * as sizing from "./sizing";
 import type { StagePage } from "./stage";
@@ -14,6 +15,7 @@ const PAGES: StagePage[] = [
   patches.page,
   sizing.page,
   surface.page,
+  layers.page,
   volume.page,
   caseStage.page,
 ];

@@ -33,7 +33,16 @@ export const LISTS: Lists = {
   written: { cad: [".step", ".brep"], facets: [".stl", ".obj"], mesh: [".cgns"] },
 };
 
-export const STAGES = ["geometry", "domain", "patches", "sizing", "surface", "volume", "case"];
+export const STAGES = [
+  "geometry",
+  "domain",
+  "patches",
+  "sizing",
+  "surface",
+  "layers",
+  "volume",
+  "case",
+];
 
 const FACES = ["inlet", "outlet", "skin"].map((id, k) => ({
   id,
@@ -111,6 +120,27 @@ export const REPORTS: Record<string, Record<string, unknown>> = {
     quality: { smallest_angle: SPREAD, largest_angle: SPREAD, edge_ratio: SPREAD },
     findings: [],
   },
+  layers: {
+    unit: "mm",
+    cells: 234,
+    patches: [
+      {
+        name: "wall",
+        area: 102,
+        full: 0.9,
+        some: 0.08,
+        none: 0.02,
+        lowered: 0.09,
+        count: 5,
+        growth: 1.2,
+        first: 0.1,
+        total: 0.744,
+        last: 0.207,
+        edge: 0.41,
+      },
+    ],
+    findings: [],
+  },
   volume: {
     cells: 1234,
     points: 400,
@@ -150,6 +180,7 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   patches: { patches: [] },
   sizing: { smallest: 1, largest: 2, walk_over: 5, sizes: [], regions: [] },
   surface: { passes: 9 },
+  layers: { layers: [{ patches: ["*"], count: 5, growth: 1.2, last: 0.5 }], lowest: 0.4 },
   volume: { passes: 12, target: 25 },
   case: { density: 998.2, viscosity: 1.002e-3, velocity: 1, pressure: 0 },
 };

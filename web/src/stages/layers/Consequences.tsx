@@ -1,0 +1,53 @@
+import { reportOf, stateOf, useBench } from "../../bench/context";
+import { FactTable } from "../../bench/FactTable";
+import { count, measure } from "../../parts/numbers";
+
+const percent = (share: number) =>
+  share > 0.999 && share < 1 ? "99.9 %" : `${measure(100 * share, 3)} %`;
+
+/** What grew: cells, and for each patch how much of it all layers cover. */
+export function LayersConsequences() {
+  const { variant, unit } = useBench();
+  const r = reportOf(variant, "layers");
+  const asked = (stateOf(variant, "layers").settings?.layers ?? []) as object[];
+  if (!r) return null;
+  if (asked.length === 0 && r.patches.length === 0)
+    return (
+      <p className="mt-2 text-soft">
+        No layers: the volume is filled from the walls on. Ask for some where drag, heat or
+        separation count.
+      </p>
+    );
+  return (
+    <>
+      <FactTable rows={[["Cells in layers", count(r.cells)]]} />
+      {r.patches.map((p) => (
+        <figure key={p.name} className="mt-3">
+          <figcaption className="flex justify-between">
+            <b>{p.name}</b>
+            <span className="text-soft">
+              {p.count} layers, {measure(p.first, 3)} to {measure(p.last, 3)}, all{" "}
+              {measure(p.total, 3)} {unit}
+            </span>
+          </figcaption>
+          <div
+            className="mt-1 flex h-3 border border-ink"
+            role="img"
+            aria-label={`${p.name}: all layers on ${percent(p.full)}, some on ${percent(p.some)}, none on ${percent(p.none)}`}
+          >
+            <span className="bg-verdigris" style={{ width: `${100 * (p.full - p.lowered)}%` }} />
+            <span className="bg-verdigris/55" style={{ width: `${100 * p.lowered}%` }} />
+            <span className="bg-ochre" style={{ width: `${100 * p.some}%` }} />
+            <span className="bg-madder" style={{ width: `${100 * p.none}%` }} />
+          </div>
+          <p className="text-[12px] text-soft">
+            all on {percent(p.full)}
+            {p.lowered > 0.0005 && `, of which ${percent(p.lowered / p.full)} lowered`}
+            {p.some > 0.0005 && `; some on ${percent(p.some)}`}
+            {p.none > 0.0005 && `; none on ${percent(p.none)}`}
+          </p>
+        </figure>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,44 @@
+import { measure } from "../../parts/numbers";
+import { ends, heights, type LayerRow, measureOf } from "./heights";
+
+const WIDTH = 120;
+const HEIGHT = 46;
+
+/** The layers of a row as a drawing to scale, with first, all and last beside it. */
+export function Stack({ row, unit }: { row: LayerRow; unit: string }) {
+  const told = heights(row);
+  if (!told) return null;
+  const by = measureOf(row) === "last" ? "of the edge" : unit;
+  const lines = ends(row.growth, Math.min(row.count, 100));
+  return (
+    <span className="mt-1 flex items-center gap-2.5">
+      <svg
+        width={WIDTH}
+        height={HEIGHT + 5}
+        role="img"
+        aria-label={`${row.count} layers to scale`}
+        className="shrink-0"
+      >
+        <rect x="0" y={HEIGHT} width={WIDTH} height="5" fill="#22262b" />
+        {lines.slice(1).map((share) => (
+          <line
+            key={share}
+            x1="0"
+            x2={WIDTH}
+            y1={HEIGHT * (1 - share) + 0.5}
+            y2={HEIGHT * (1 - share) + 0.5}
+            stroke="#226a5f"
+            strokeWidth="0.8"
+          />
+        ))}
+      </svg>
+      <span className="text-[11.5px] leading-tight text-soft">
+        first {measure(told.first, 3)}
+        <br />
+        last {measure(told.last, 3)}
+        <br />
+        all {measure(told.total, 3)} {by}
+      </span>
+    </span>
+  );
+}
