@@ -1,9 +1,9 @@
 """Triangles of a plane polygon with holes, given nodes within it: constrained Delaunay.
 
-Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where one is missing, what it
-crosses is triangulated anew on both sides of it (M. Anglada, "An improved incremental algorithm for
-constructing restricted Delaunay triangulations", Computers & Graphics 21, 1997). Should that fail,
-the polygon is triangulated alone, the nodes are put in one by one, and edges are flipped.
+Mostly the Delaunay triangulation of the nodes has the polygon's edges. Where one is missing, what
+it crosses is triangulated anew on both sides of it (M. Anglada, "An improved incremental algorithm
+for constructing restricted Delaunay triangulations", Computers & Graphics 21, 1997). Should that
+fail, the polygon is triangulated alone, the nodes are put in one by one, and edges are flipped.
 """
 
 import manifold3d
@@ -13,6 +13,9 @@ from scipy.spatial import Delaunay, QhullError
 
 from intaglio.facets.capping import flipped
 from intaglio.layers.shell import Bools, Floats, Ints, Longs
+
+# twice the area of a triangle without one, over its longest edge squared
+_FLAT = 1e-7
 
 
 @njit(cache=True)
@@ -89,7 +92,7 @@ def triangulated(points: Floats, edges: Longs, inner: Longs) -> Ints | None:
     missing = [(a, b) for a, b in edges.tolist() if (min(a, b), max(a, b)) not in have]
     if missing:
         rows = _with_edges(points, rows, missing)
-    rows = rows[within(points[rows].mean(axis=1), points, edges)]
+    rows = rows[_solid(points, rows) & within(points[rows].mean(axis=1), points, edges)]
     sides = rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
     if not _bounded_by(sides, edges):
         built = _by_hand(points, edges, inner)
@@ -97,6 +100,16 @@ def triangulated(points: Floats, edges: Longs, inner: Longs) -> Ints | None:
             return None
         rows = built
     return rows.astype(np.int32)
+
+
+def _solid(points: Floats, rows: Longs) -> Bools:
+    """Which triangles have an area: along a straight rim the hull has some that have none."""
+    p = points[rows]
+    u, v = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    area = np.abs(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0])
+    longest = np.max([(x * x).sum(axis=1) for x in (u, v, u - v)], axis=0)
+    out: Bools = area > _FLAT * longest
+    return out
 
 
 def _turned(points: Floats, rows: Longs) -> Longs:

@@ -51,7 +51,9 @@ def warm() -> None:
         write_step(BRepAlgoAPI_Fuse(*halves).Shape(), path)
         part = Source("warm.step", path.read_bytes())
         given: dict[str, dict[str, Any]] = {"sizing": {"smallest": 2.0, "largest": 4.0}}
+        given["layers"] = {"layers": [{"patches": ["*"], "count": 2, "last": 0.3}]}
         run_to("case", part, "warm", given, MemoryStore())
+        given["layers"] = {}
         # what an easy part does not reach: counted edges, shells, seams, cells that stay bad
         given["sizing"] |= {
             "sizes": [{"between": ["*", "*"], "count": 48}],

@@ -1,0 +1,289 @@
+"""Layers against closed forms, and the meshes that they are part of against VTK's measures."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import pytest
+import vtk
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
+from vtk.util.numpy_support import vtk_to_numpy
+
+from intaglio.errors import SettingRejected
+from intaglio.layers.heights import Heights, growth_between, last, of_last, of_total, reached, total
+from intaglio.mesh.cells import PRISM
+from intaglio.mesh.mesh import Mesh
+from intaglio.mesh.quality import measure
+from intaglio.mesh.report import mesh_findings
+from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.stages.layers import step
+from intaglio.stages.layers.rows import check_layers
+from intaglio.stages.volume import volume_mesh
+from tests.core.shapes import box, cut, cylinder, pipe, source
+from tests.core.test_any_cells import vtk_grid
+
+
+@dataclass(frozen=True)
+class Made:
+    """A mesh with layers: layer (c,) of each cell; reports of Layers and Volume; the surface."""
+
+    mesh: Mesh
+    layer: np.ndarray
+    told: dict
+    volume: dict
+    surface: dict
+    domain: dict
+
+
+def _made(shape, folder, layers, sizing, domain=None, patches=None, lowest=0.4) -> Made:
+    given = {
+        "sizing": sizing,
+        "layers": {"layers": layers, "lowest": lowest},
+        **({"domain": domain} if domain else {}),
+        **({"patches": {"patches": patches}} if patches else {}),
+    }
+    store = MemoryStore()
+    part = source(shape, folder)
+    states = {s.stage: s for s in run_to("volume", part, "part", given, store)}
+    product = store.get(str(states["volume"].key))
+    return Made(
+        volume_mesh(product),
+        product.arrays["layer"],
+        dict(states["layers"].report),
+        dict(product.report),
+        store.get(str(states["surface"].key)).arrays,
+        dict(states["domain"].report),
+    )
+
+
+def _all_sound(made: Made) -> None:
+    assert not [f for f in mesh_findings(made.mesh, measure(made.mesh)) if f.level == "error"]
+
+
+def _volumes(made: Made) -> np.ndarray:
+    return measure(made.mesh).volume
+
+
+def _scaled_jacobians(mesh: Mesh) -> np.ndarray:
+    """Of the prisms, by VTK."""
+    quality = vtk.vtkMeshQuality()
+    quality.SetWedgeQualityMeasureToScaledJacobian()
+    quality.SetInputData(vtk_grid(mesh))
+    quality.Update()
+    told = vtk_to_numpy(quality.GetOutput().GetCellData().GetArray("Quality"))
+    return told[mesh.shape == PRISM]
+
+
+def test_heights_follow_from_the_first_from_all_or_from_the_last():
+    heights = Heights(0.1, 1.5, 4)
+    assert reached(heights) == pytest.approx([0, 0.1, 0.25, 0.475, 0.8125])
+    assert total(heights) == pytest.approx(0.8125) and last(heights) == pytest.approx(0.3375)
+    assert of_total(0.8125, 1.5, 4).first == pytest.approx(0.1)
+    assert of_last(0.3375, 1.5, 4).first == pytest.approx(0.1)
+    assert total(Heights(0.2, 1.0, 5)) == pytest.approx(1.0)
+    assert growth_between(0.1, 0.8125, 4) == pytest.approx(1.5)
+    assert growth_between(0.25, 1.0, 4) == 1.0
+    with pytest.raises(ValueError, match="thinner"):
+        growth_between(0.3, 1.0, 4)
+
+
+@pytest.fixture(scope="module")
+def tube(tmp_path_factory):
+    """A pipe of radius 7 and length 60, six layers of a first of 0.1 that grow by 1.3."""
+    layers = [{"patches": ["wall*"], "count": 6, "growth": 1.3, "first": 0.1}]
+    return _made(pipe(), tmp_path_factory.mktemp("tube"), layers, {"smallest": 1.0, "largest": 1.5})
+
+
+def test_layers_in_a_pipe_are_the_ring_that_they_should_be(tube):
+    thick = total(Heights(0.1, 1.3, 6))
+    ring = math.pi * (7.0**2 - (7.0 - thick) ** 2) * 60.0
+    assert _volumes(tube)[tube.layer > 0].sum() == pytest.approx(ring, rel=0.02)
+    assert set(tube.volume["cells_by_shape"]) == {"prism", "tetrahedron"}
+    _all_sound(tube)
+    (row,) = tube.told["patches"]
+    assert row["full"] == 1.0 and row["lowered"] == row["none"] == 0.0
+    assert row["area"] == pytest.approx(2 * math.pi * 7 * 60, rel=0.01)
+    # nothing is lost and nothing covered twice: core and layers are what the surface encloses
+    inside = sum(z["volume"] for z in tube.volume["zones"].values())
+    assert inside == pytest.approx(math.pi * 49 * 60, rel=0.01)
+
+
+def test_the_sides_of_layers_lie_on_inlet_and_outlet(tube):
+    mesh = tube.mesh
+    names = [p.name for p in mesh.patches]
+    area = dict.fromkeys(names, 0.0)
+    corners: dict[str, set[int]] = {name: set() for name in names}
+    for f in np.flatnonzero(mesh.neighbour < 0):
+        nodes = mesh.face_nodes[mesh.face_start[f] : mesh.face_start[f + 1]]
+        p = mesh.points[nodes]
+        name = names[mesh.patch[f]]
+        across = sum(np.cross(p[i] - p[0], p[i + 1] - p[0]) for i in range(1, len(p) - 1))
+        area[name] += 0.5 * float(np.linalg.norm(across))
+        corners[name].add(len(nodes))
+        if "opening" in name:
+            assert np.abs(p[:, 0] - p[0, 0]).max() < 1e-9
+    flat = [name for name in names if "opening" in name]
+    assert len(flat) == 2
+    for name in flat:
+        assert corners[name] == {3, 4}
+        assert area[name] == pytest.approx(math.pi * 49, rel=0.01)
+
+
+def test_first_height_and_growth_are_those_asked_for(tube):
+    mesh = tube.mesh
+    starts = mesh.cell_start[:-1]
+    first = starts[tube.layer == 1]
+    base = mesh.points[mesh.cell_nodes[first[:, None] + np.arange(3)]]
+    top = mesh.points[mesh.cell_nodes[first[:, None] + np.arange(3, 6)]]
+    normal = np.cross(base[:, 1] - base[:, 0], base[:, 2] - base[:, 0])
+    normal /= np.linalg.norm(normal, axis=1)[:, None]
+    height = np.einsum("ijk,ik->ij", top - base, normal).mean(axis=1)
+    assert (np.abs(height / 0.1 - 1) < 0.05).mean() > 0.99
+    # layer above layer: heights by the lengths of the columns' edges
+    lengths = []
+    for k in range(1, 7):
+        own = starts[tube.layer == k]
+        low = mesh.points[mesh.cell_nodes[own]]
+        high = mesh.points[mesh.cell_nodes[own + 3]]
+        lengths.append(np.linalg.norm(high - low, axis=1))
+    growth = np.array(lengths)[1:] / np.array(lengths)[:-1]
+    assert np.abs(growth - 1.3).max() < 0.05
+
+
+def test_prisms_are_well_shaped_by_vtk(tube):
+    jacobian = _scaled_jacobians(tube.mesh)
+    assert len(jacobian) == (tube.layer > 0).sum()
+    assert jacobian.min() > 0.2 and np.percentile(jacobian, 1) > 0.5
+
+
+def test_layers_around_a_ball_are_its_shell(tmp_path):
+    ball = BRepPrimAPI_MakeSphere(6.0).Shape()
+    part = cut(box(-20, -20, -20, 20, 20, 20), ball)
+    rows = [
+        {"name": "ball", "kind": "wall", "faces": ["face_7"]},
+        {"name": "far", "kind": "far_field", "faces": "rest"},
+    ]
+    layers = [{"patches": ["ball"], "count": 12, "growth": 1.2, "last": 0.5}]
+    made = _made(
+        part,
+        tmp_path,
+        layers,
+        {"smallest": 1.0, "largest": 4.0},
+        {"where": "as-is"},
+        rows,
+    )
+    _all_sound(made)
+    (row,) = made.told["patches"]
+    assert row["area"] == pytest.approx(4 * math.pi * 36, rel=0.02) and row["full"] == 1.0
+    thick = row["total"]
+    shell = 4 / 3 * math.pi * ((6 + thick) ** 3 - 6**3)
+    assert _volumes(made)[made.layer > 0].sum() == pytest.approx(shell, rel=0.05)
+    assert _scaled_jacobians(made.mesh).min() > 0.5
+
+
+def test_where_two_walls_come_near_layers_are_lowered_and_end(tmp_path):
+    # a slot that narrows from 8 to 1, with layers 1.2 high asked for on both sides
+    wedge = cut(box(0, 0, 0, 40, 10, 8), _slope())
+    layers = [{"patches": ["*"], "count": 6, "growth": 1.2, "total": 1.2}]
+    made = _made(wedge, tmp_path, layers, {"smallest": 0.6, "largest": 1.2}, {"where": "as-is"})
+    _all_sound(made)
+    (row,) = made.told["patches"]
+    assert row["lowered"] > 0.05 and row["full"] + row["some"] + row["none"] == pytest.approx(1)
+    assert row["full"] < 1
+    codes = {f["code"] for f in made.told["findings"]}
+    assert "layers-short" in codes
+    # the core between them is left everywhere: no cell of a layer touches one of another wall's
+    assert (made.layer == 0).any()
+
+
+def _slope():
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
+    from OCP.gp import gp_Pnt, gp_Vec
+
+    polygon = BRepBuilderAPI_MakePolygon()
+    for x, z in ((0, 8), (40, 1), (40, 9), (0, 9)):
+        polygon.Add(gp_Pnt(x, -1.0, z))
+    polygon.Close()
+    face = BRepBuilderAPI_MakeFace(polygon.Wire()).Face()
+    return BRepPrimAPI_MakePrism(face, gp_Vec(0, 12, 0)).Shape()
+
+
+def test_layers_end_before_a_face_that_is_not_plane_and_say_so(tmp_path):
+    # a rod's end is a wall, its round side is not: the side is no plane that could hold layers
+    rod = cylinder((0, 0, 0), (0, 0, 1), 10, 20)
+    layers = [{"patches": ["end"], "count": 4, "growth": 1.2, "last": 0.4}]
+    flat = [k for k in (1, 2, 3) if k != 1]
+    rows = [
+        {"name": "end", "kind": "wall", "faces": [f"face_{flat[0]}"]},
+        {"name": "side", "kind": "inlet", "faces": "rest"},
+    ]
+    made = _made(rod, tmp_path, layers, {"smallest": 1.5, "largest": 2.5}, {"where": "as-is"}, rows)
+    _all_sound(made)
+    (row,) = made.told["patches"]
+    assert 0 < row["full"] < 1 and row["some"] > 0
+    assert "layers-blocked" in {f["code"] for f in made.told["findings"]}
+    assert {"pyramid", "tetrahedron", "prism"} <= set(made.volume["cells_by_shape"])
+
+
+@pytest.mark.parametrize("count, growth", [(4, 1.35), (24, 1.2), (36, 1.15)])
+def test_many_and_thin_layers_stay_valid(tmp_path, count, growth):
+    layers = [{"patches": ["wall*"], "count": count, "growth": growth, "last": 0.3}]
+    made = _made(pipe(), tmp_path, layers, {"smallest": 1.5, "largest": 2.0})
+    _all_sound(made)
+    assert made.told["patches"][0]["full"] > 0.99
+    assert made.told["cells"] == (made.layer > 0).sum()
+    assert made.layer.max() == count
+
+
+def test_scopes_that_cannot_be_are_told_or_refused(tmp_path, monkeypatch):
+    part = source(pipe(), tmp_path)
+    one = {"patches": ["wal*"], "count": 2, "growth": 1.2, "last": 0.3}
+    given = {"sizing": {"smallest": 2.0, "largest": 3.0}}
+
+    def told(rows):
+        own = {**given, "layers": {"layers": rows}}
+        states = run_to("layers", part, "pipe", own, MemoryStore())
+        return next(s.report for s in states if s.stage == "layers")
+
+    found = told([one, {**one, "patches": ["vane*"]}])["findings"]
+    assert [f["code"] for f in found] == ["layers-of-nothing"] and "vane*" in found[0]["message"]
+    with pytest.raises(SettingRejected, match="Rows 1 and 2") as refused:
+        told([one, {**one, "patches": ["wall*"]}])
+    assert refused.value.blank == "layers.layers"
+    monkeypatch.setattr(step, "_MOST_CELLS", 5000)
+    with pytest.raises(SettingRejected, match="memory"):
+        told([{**one, "count": 100}])
+
+
+@pytest.mark.parametrize(
+    "row, words",
+    [
+        ({"count": 3}, "names the patches"),
+        ({"patches": []}, "one of first"),
+        ({"patches": ["a"], "first": 1, "total": 2}, "one of first"),
+        ({"patches": ["a"], "first": 0}, "greater than 0"),
+        ({"patches": ["a"], "first": 1, "growth": 0.9}, "at least 1"),
+        ({"patches": ["a"], "first": 1, "count": 0}, "at least 1"),
+        ({"patches": ["a"], "first": 1, "colour": 2}, "no “colour”"),
+        ({"patches": [3], "first": 1}, "Name patches"),
+    ],
+)
+def test_rows_of_layers_that_cannot_be_used_are_refused(row, words):
+    with pytest.raises(SettingRejected, match=words):
+        check_layers("layers.layers", "layers", [row], {})
+
+
+def test_only_layers_and_core_are_made_again(tmp_path):
+    part = source(pipe(), tmp_path)
+    store = MemoryStore()
+    sizing = {"smallest": 2.0, "largest": 3.0}
+    row = {"patches": ["wall*"], "count": 2, "growth": 1.2, "last": 0.3}
+    kept = {}
+    for count in (2, 3):
+        layers = {"layers": [{**row, "count": count}]}
+        given = {"sizing": sizing, "layers": layers}
+        now = {s.stage: s.key for s in run_to("volume", part, "pipe", given, store)}
+        changed = [stage for stage, key in now.items() if kept and kept[stage] != key]
+        kept = now
+    assert changed == ["layers", "volume", "case"]
