@@ -1,6 +1,7 @@
 """Layers against closed forms, and the meshes that they are part of against VTK's measures."""
 
 import math
+import subprocess
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,6 +11,7 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
 from vtk.util.numpy_support import vtk_to_numpy
 
 from intaglio.errors import SettingRejected
+from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.layers.heights import Heights, growth_between, last, of_last, of_total, reached, total
 from intaglio.mesh.cells import PRISM
 from intaglio.mesh.mesh import Mesh
@@ -21,6 +23,7 @@ from intaglio.stages.layers.rows import check_layers
 from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import box, cut, cylinder, pipe, source
 from tests.core.test_any_cells import vtk_grid
+from tests.core.test_mesh_files import same
 
 
 @dataclass(frozen=True)
@@ -287,3 +290,33 @@ def test_only_layers_and_core_are_made_again(tmp_path):
         changed = [stage for stage, key in now.items() if kept and kept[stage] != key]
         kept = now
     assert changed == ["layers", "volume", "case"]
+
+
+def test_a_mesh_with_layers_is_written_and_read_again(tmp_path, tube):
+    write_cgns(tube.mesh, tmp_path / "mesh.cgns")
+    done = subprocess.run(
+        ["cgnscheck", str(tmp_path / "mesh.cgns")], capture_output=True, text=True, check=False
+    )
+    told = (done.stdout + done.stderr).upper()
+    assert done.returncode == 0 and "CHECKING COMPLETE" in told
+    assert "WARNING" not in told and "ERROR" not in told, told
+    same(tube.mesh, read_cgns(tmp_path / "mesh.cgns"))
+
+
+def test_solids_and_walls_between_two_zones_grow_none_and_say_so(tmp_path):
+    # a sleeve and the water in it
+    sleeve = cut(cylinder((0, 0, 0), (1, 0, 0), 10, 20), cylinder((-1, 0, 0), (1, 0, 0), 6, 22))
+    domain = {
+        "where": "inside",
+        "closed": ["opening_1", "opening_2"],
+        "pin": [{"name": "water", "at": [10, 0, 0]}],
+        "solids": ["*"],
+    }
+    layers = [{"patches": ["*"], "count": 3, "growth": 1.2, "last": 0.3}]
+    made = _made(sleeve, tmp_path, layers, {"smallest": 1.2, "largest": 2.5}, domain)
+    _all_sound(made)
+    zones = {z: made.volume["zones"][z]["volume"] for z in made.volume["zones"]}
+    assert zones["water"] == pytest.approx(math.pi * 36 * 20, rel=0.03)
+    assert sum(zones.values()) == pytest.approx(math.pi * 100 * 20, rel=0.03)
+    assert not (made.layer > 0).any()
+    assert "layers-solid" in {f["code"] for f in made.told["findings"]}

@@ -26,6 +26,8 @@ Progress = Callable[[float, str], None]
 
 # where a cap cannot be kept whole the layers are lowered to this share and filled around again
 _LOWER, _TRIES = 0.7, 5
+# cosine of the fold up to which the filling may change a diagonal (see volume/recover)
+_FLAT = np.cos(np.radians(12.0))
 
 
 @dataclass(frozen=True)
@@ -98,7 +100,7 @@ def layered(
         filled = fill(
             bound.points[used],
             number[bound.triangles],
-            bound.region,
+            _kept_apart(shells, grown, bound),
             field,
             progress,
             max_cells,
@@ -160,6 +162,25 @@ def _boundary(shells: list[Shell], grown: list[Grown], kept: tuple[Ints, Ints, I
         np.concatenate(row).astype(np.int32),
         offset,
     )
+
+
+def _kept_apart(shells: list[Shell], grown: list[Grown], bound: _Boundary) -> Ints:
+    """Region (t,) of each triangle to be filled around, but one of its own for caps over a wall
+    that folds there: no diagonal may change on them, flat as they may be themselves."""
+    out = bound.region.copy()
+    fresh = int(out.max(initial=0)) + 1
+    for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
+        _, across = shell.edges
+        own = np.repeat(np.arange(len(shell.triangles)), 3)
+        cosine = np.einsum("ij,ij->i", shell.inward[own], shell.inward[across])
+        folded = np.zeros(len(shell.triangles), bool)
+        folded[own[(cosine < _FLAT) & shell.grown[own] & shell.grown[across]]] = True
+        mine = np.flatnonzero(bound.zone == z)
+        over = have.core.over[bound.row[mine]]
+        alone = mine[(over >= 0) & folded[np.maximum(over, 0)]]
+        out[alone] = fresh + np.arange(len(alone))
+        fresh += len(alone)
+    return out
 
 
 def _walls(

@@ -77,8 +77,9 @@ def grow(
     if highest is not None:
         height = np.minimum(height, highest)
     progress(0.05, "looking for room")
-    height = sloped(shell, np.minimum(height, room(shell, sides, found) / longer))
-    height = narrowed(shell, found.way, height, longer)
+    low = lowest * asked
+    height = sloped(shell, np.minimum(height, room(shell, sides, found) / longer), low)
+    height = narrowed(shell, found.way, height, longer, low)
     mean = edge_means(shell)
     tri = shell.triangles
     middle_way = _unit(found.way[tri].sum(axis=1))
@@ -106,7 +107,7 @@ def grow(
         if not len(bad):
             break
         height[bad] = 0.0 if k >= _LAST else height[bad] * _LOWER
-        height = sloped(shell, height)
+        height = sloped(shell, height, low)
     else:
         return _none(shell, sides, found, count)
     lowered = np.where(number > 0, share, 0.0)

@@ -12,8 +12,9 @@ from intaglio.numeric.boxtree import box_tree, first_hits
 _SHARED, _ALONE = 0.38, 0.6
 # what layers leave the core between them, in edges
 _CORE_EDGES = 1.0
-# height that neighbouring nodes may differ by, per length between them
-SLOPE = 0.2
+# height that neighbouring nodes may differ by, per length between them: of layers that are lowered,
+# and of those that end
+SLOPE, _ENDING = 0.2, 0.6
 # an edge of the cap is at least so long as a share of its wall's edge, reached in so many rounds
 _KEPT, _NARROWINGS = 0.35, 40
 # cosine under which the cap over a triangle counts as turned away from the wall, or a column as
@@ -52,24 +53,29 @@ def room(shell: Shell, sides: Constraints, found: Directions) -> Floats:
     return np.minimum(out, sides.room)
 
 
-def sloped(shell: Shell, height: Floats, slope: float = SLOPE) -> Floats:
-    """Heights (n,) lowered so that neighbours differ by no more than slope times their distance."""
+def sloped(shell: Shell, height: Floats, low: Floats) -> Floats:
+    """Heights (n,) lowered so that neighbours differ by no more than a slope times their distance:
+    a gentle one where layers are only lowered, a steep one under the heights low (n,), where they
+    end one by one."""
     edges = shell.wall_edges
-    step = slope * np.linalg.norm(shell.points[edges[:, 0]] - shell.points[edges[:, 1]], axis=1)
-    out = height.copy()
-    for _ in range(len(out)):
-        before = out.copy()
-        np.minimum.at(out, edges[:, 0], out[edges[:, 1]] + step)
-        np.minimum.at(out, edges[:, 1], out[edges[:, 0]] + step)
-        if np.array_equal(out, before):
+    step = np.linalg.norm(shell.points[edges[:, 0]] - shell.points[edges[:, 1]], axis=1)
+    under = np.minimum(height, low)
+    # the length of wall on which a height may be reached from nothing
+    run = under / _ENDING + (height - under) / SLOPE
+    while True:
+        before = run.copy()
+        np.minimum.at(run, edges[:, 0], run[edges[:, 1]] + step)
+        np.minimum.at(run, edges[:, 1], run[edges[:, 0]] + step)
+        if np.array_equal(run, before):
             break
-    return out
+    steep = np.minimum(run, low / _ENDING)
+    return np.minimum(height, steep * _ENDING + (run - steep) * SLOPE)
 
 
-def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats) -> Floats:
+def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats, low: Floats) -> Floats:
     """Heights (n,) lowered so that the triangles of the cap, at columns `longer` (n,) times as long
     as high, keep a share of the altitudes that they have on the wall: where walls meet at an inner
-    edge, columns run towards each other."""
+    edge, columns run towards each other. low (n,) as for `sloped`."""
     tri = shell.triangles[shell.grown]
     # each corner in turn as the tip over the edge across
     tip = tri.T.ravel()
@@ -95,7 +101,7 @@ def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats) -> Float
         for own in (tip, a, b):
             np.minimum.at(least, own, factor)
         out *= np.maximum(least, 0.85)
-        out = sloped(shell, out)
+        out = sloped(shell, out, low)
     return out
 
 

@@ -157,6 +157,7 @@ def _filled_around(
         region,
         sides_of(domain.report),
         layers.arrays["row_of_face"],
+        [zone["kind"] for zone in domain.report["zones"]],
     )
     grown, wanted = grown_of(layers.arrays, shells)
     made = layered(

@@ -61,7 +61,8 @@ function Scope({ row, number, unit, set, remove }: ScopeProps) {
         label={`patches of layers ${number}`}
         value={patches.join(", ")}
         change={(t) => set({ ...row, patches: t.split(/[,\s]+/).filter(Boolean) })}
-      />{" "}
+      />
+      :{" "}
       <Text
         label={`number of layers ${number}`}
         value={shownValue(count)}

@@ -1,6 +1,6 @@
 """The shells of a surface's zones, and what of the surface no shell may change."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -24,11 +24,13 @@ def shells_of(
     region: Ints,
     sides: Ints,
     row_of_face: Ints,
+    kinds: Sequence[str],
 ) -> tuple[list[Shell], list[Ints], tuple[Ints, Ints, Ints]]:
     """A shell for each zone; the row of layers (m,) of each of its triangles, -1 for none; and the
     triangles that stay as they are with their regions and sides, as `layered` takes them.
 
-    sides (faces, 2): zones behind and before each face; row_of_face (faces,).
+    sides (faces, 2): zones behind and before each face; row_of_face (faces,); kinds: of the zones,
+    of which solid ones grow no layers.
     """
     own = sides[region]
     sheet = np.asarray((own[:, 0] == own[:, 1]) & (own[:, 0] >= 0))
@@ -39,7 +41,8 @@ def shells_of(
         before = np.flatnonzero((own[:, 1] == zone) & ~sheet)
         at = np.concatenate([behind, before])
         corners = np.concatenate([triangles[behind], triangles[before][:, ::-1]])
-        row = np.where(shared[at], -1, row_of_face[region[at]]).astype(np.int32)
+        none = shared[at] | (kinds[zone] == "solid")
+        row = np.where(none, -1, row_of_face[region[at]]).astype(np.int32)
         shells.append(
             Shell(
                 points,

@@ -50,7 +50,8 @@ def layers_step(
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
     row_of, found = row_of_faces(settings.layers, domain.report, patches.report)
-    shells, rows, _ = shells_of(points, triangles, region, sides_of(domain.report), row_of)
+    kinds = [zone["kind"] for zone in domain.report["zones"]]
+    shells, rows, _ = shells_of(points, triangles, region, sides_of(domain.report), row_of, kinds)
     most = max((row["count"] for row in settings.layers), default=0)
     if most * len(triangles) > _MOST_CELLS:
         raise SettingRejected(
@@ -74,7 +75,7 @@ def layers_step(
         int(have.columns.count[shell.triangles[shell.grown]].max(axis=1).sum())
         for shell, have in zip(shells, grown, strict=True)
     )
-    found += _shared(row_of, domain.report)
+    found += _left_out(row_of, domain.report)
     for shell, have in zip(shells, grown, strict=True):
         found += _short(shell, have, domain.report["unit"])
     data["findings"] = [f.as_dict() for f in found]
@@ -141,24 +142,33 @@ def _rows(
     return out
 
 
-def _shared(row_of: NDArray[np.int32], domain: Mapping[str, Any]) -> list[Finding]:
-    """Walls between two zones, or with a zone on both sides, grow none as yet."""
+def _left_out(row_of: NDArray[np.int32], domain: Mapping[str, Any]) -> list[Finding]:
+    """Walls that grow none as yet: those with a zone on both sides, and those of solids."""
     sides = sides_of(domain)
-    both = np.flatnonzero((row_of >= 0) & (sides >= 0).all(axis=1))
-    if not len(both):
-        return []
+    kinds = np.array([zone["kind"] for zone in domain["zones"]] + [""])
+    asked = row_of >= 0
+    both = np.asarray((sides >= 0).all(axis=1))
+    solid = np.asarray(((kinds[sides] == "solid") | (sides < 0)).all(axis=1)) & ~both
     faces = domain["faces"]
-    return [
-        Finding(
-            "layers-shared",
-            "caution",
-            "Walls with fluid on both sides grow no layers in this version.",
-            len(both),
-            [faces[k]["at"] for k in both[:PLACES]],
-            "Take them out of the patches that layers are asked for on.",
-            faces=[faces[k]["id"] for k in both],
-        )
-    ]
+    out = []
+    for which, code, words in (
+        (both, "layers-shared", "Walls with a zone on both sides grow no layers in this version."),
+        (solid, "layers-solid", "Walls of solids grow no layers."),
+    ):
+        found = np.flatnonzero(asked & which)
+        if len(found):
+            out.append(
+                Finding(
+                    code,
+                    "caution" if code == "layers-shared" else "note",
+                    words,
+                    len(found),
+                    [faces[k]["at"] for k in found[:PLACES]],
+                    "Name only the patches that layers are meant for.",
+                    faces=[faces[k]["id"] for k in found],
+                )
+            )
+    return out
 
 
 def _short(shell: Shell, have: Grown, unit: str) -> list[Finding]:
