@@ -180,6 +180,37 @@ def test_a_large_part_is_turned_while_its_faults_are_looked_for(page: Page):
     assert compass.inner_html() != first
 
 
+def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
+    drop(page, "layered.step", source(pipe(), tmp_path).data)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
+    done(page)
+    brief = page.get_by_role("complementary", name="Brief")
+    open_stage(page, "Layers")
+    # nothing to ask for before the patches are there; then everything up to here is run at once
+    act(page, "Grow the layers")
+    expect(brief).to_contain_text("No layers: the volume is filled from the walls on.")
+    page.get_by_role("button", name="Layers on all walls").click()
+    expect(brief.get_by_role("img", name="8 layers to scale")).to_be_visible()
+    blank(page, "growth of layers 1", "0.5")
+    expect(brief.get_by_role("alert")).to_contain_text("at least 1")
+    blank(page, "number of layers 1", "5")
+    blank(page, "height of layers 1", "0.3")
+    act(page, "Grow the layers")
+    expect(brief).to_contain_text("all on 100 %")
+    # two rows for one patch contradict each other
+    page.get_by_role("button", name="+ layers").click()
+    page.get_by_role("button", name="Grow the layers").click()
+    expect(brief).to_contain_text("both ask for layers on", timeout=60_000)
+    page.get_by_role("button", name="Undo").click()
+    open_stage(page, "Volume")
+    act(page, "Fill the volume")
+    expect(brief).to_contain_text("Prisms")
+    expect(brief).to_contain_text("Tetrahedra")
+    page.get_by_role("button", name="slice", exact=True).click()
+    open_stage(page, "Case")
+    act(page, "Set up the case")
+
+
 def test_a_sheet_in_a_duct_gets_two_sides(page: Page):
     """Dropped, named by a note, ticked by default; its sides are patches, told apart."""
     drop(page, "baffled.step", step(*BAFFLED).data)

@@ -69,7 +69,7 @@ def layers_step(
         want = wanted_on(shell, row, settings.layers)
         grown.append(grow(shell, want.first, want.growth, want.count, tell, settings.lowest))
         wanted.append(want)
-    told = _rows(settings.layers, shells, grown, patches, domain.report)
+    told = _rows(settings.layers, row_of, shells, grown, patches)
     data["patches"] = told
     data["cells"] = sum(
         int(have.columns.count[shell.triangles[shell.grown]].max(axis=1).sum())
@@ -92,13 +92,13 @@ def _covered(shell: Shell, have: Grown) -> tuple[NDArray[np.float64], NDArray[np
 
 def _rows(
     rows: list[dict[str, Any]],
+    row_of: NDArray[np.int32],
     shells: list[Shell],
     grown: list[Grown],
     patches: Product,
-    domain: Mapping[str, Any],
 ) -> list[LayerPatchRow]:
+    """What grew from each patch on which a row of layers is in force, by row_of (faces,)."""
     out: list[LayerPatchRow] = []
-    row_of, _ = row_of_faces(rows, domain, patches.report)
     patch_of = patches.arrays["patch_of_face"]
     for p, patch in enumerate(patches.report["patches"]):
         own_rows = np.unique(row_of[np.flatnonzero(patch_of == p)])
