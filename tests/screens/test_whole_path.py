@@ -130,7 +130,7 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     open_stage(page, "Sizing")
     blank(page, "largest edge", "4")
     strip = page.get_by_role("navigation", name="Stages")
-    expect(strip.get_by_text("out of date")).to_have_count(3, timeout=60_000)
+    expect(strip.get_by_text("out of date")).to_have_count(4, timeout=60_000)
     expect(brief).to_contain_text("up to date")
     page.get_by_role("button", name="Undo").click()
     expect(strip.get_by_text("out of date")).to_have_count(0)

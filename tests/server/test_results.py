@@ -87,7 +87,7 @@ def test_no_view_before_a_run(ada, variant):
 def test_the_stages_are_described(ada):
     told = ada.get("/api/stages").data
     assert [s["key"] for s in told] == [
-        "geometry", "domain", "patches", "sizing", "surface", "volume", "case",
+        "geometry", "domain", "patches", "sizing", "surface", "layers", "volume", "case",
     ]  # fmt: skip
     for stage in told:
         assert stage["title"] and stage["action"] and stage["sentences"]

@@ -91,6 +91,7 @@ def test_settings_go_out_of_date_and_come_back(ada, variant, work):
     data = _settings(ada, variant, {"sizing": {"largest": 5.0}}).data
     assert [s["condition"] for s in data["stages"]] == [
         "current", "current", "current", "outdated", "outdated", "outdated", "outdated",
+        "outdated",
     ]  # fmt: skip
     assert _stage(data, "volume")["report"]["cells"] > 0  # the old result is still shown
     assert _stage(data, "sizing")["changed"] == ["smallest", "largest"]
