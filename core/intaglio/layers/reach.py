@@ -9,14 +9,14 @@ from intaglio.layers.sides import Constraints
 from intaglio.numeric.boxtree import box_tree, first_hits
 
 # of the way to the next wall layers take so much, if that grows layers too, else so much
-_SHARED, _ALONE = 0.38, 0.6
+_SHARED, _ALONE = 0.33, 0.6
 # what layers leave the core between them, in edges
 _CORE_EDGES = 1.0
 # height that neighbouring nodes may differ by, per length between them: of layers that are lowered,
 # and of those that end
 SLOPE, _ENDING = 0.2, 0.6
 # an edge of the cap is at least so long as a share of its wall's edge, reached in so many rounds
-_KEPT, _NARROWINGS = 0.35, 40
+_KEPT, _NARROWINGS = 0.5, 40
 # cosine under which the cap over a triangle counts as turned away from the wall, or a column as
 # lying down
 _FACING = 0.35
