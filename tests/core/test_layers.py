@@ -13,6 +13,7 @@ from vtk.util.numpy_support import vtk_to_numpy
 from intaglio.errors import SettingRejected
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.layers.heights import Heights, growth_between, last, of_last, of_total, reached, total
+from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.cells import PRISM
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.quality import measure
@@ -320,3 +321,47 @@ def test_solids_and_walls_between_two_zones_grow_none_and_say_so(tmp_path):
     assert sum(zones.values()) == pytest.approx(math.pi * 100 * 20, rel=0.03)
     assert not (made.layer > 0).any()
     assert "layers-solid" in {f["code"] for f in made.told["findings"]}
+
+
+def test_a_worked_example_of_a_plate_boundary_layer():
+    # White, Fluid Mechanics, example 7.4: a hydrofoil 1.2 ft long in seawater at 40 ft/s; its
+    # boundary layer is 0.0216 ft thick at the end, its drag coefficient on one side 0.00349
+    foot = 0.3048
+    flow = wall_flow(1.0, 40 * foot, 1.2 * foot, 0.000011 * foot**2, "plate")
+    assert flow.reynolds == pytest.approx(4.36e6, rel=2e-3)
+    assert flow.thickness == pytest.approx(0.0216 * foot, rel=5e-3)
+    # of a one-seventh law the friction at the end is six sevenths of the mean
+    assert flow.friction == pytest.approx(6 / 7 * 0.00349, rel=0.02)
+    assert flow.height == pytest.approx(
+        2 * 0.000011 * foot**2 / (40 * foot * math.sqrt(flow.friction / 2))
+    )
+
+
+@pytest.mark.parametrize("reynolds", [5e3, 2e4, 1e5])
+def test_the_friction_of_a_smooth_pipe_is_prandtls(reynolds):
+    flow = wall_flow(1.0, reynolds * 1e-6 / 0.1, 0.1, 1e-6, "pipe")
+    darcy = 4 * flow.friction
+    # Prandtl's universal law of friction for smooth pipes
+    assert 1 / math.sqrt(darcy) == pytest.approx(
+        2 * math.log10(reynolds * math.sqrt(darcy)) - 0.8, rel=0.02
+    )
+    assert flow.thickness == 0.05
+
+
+def test_layers_by_y_plus_are_as_high_as_its_flow_asks_for(tmp_path):
+    # water at 1 m/s in a pipe 14 mm wide, y+ of 3: 2 * 3 * nu / u_tau by hand
+    friction = 0.316 / (1.0 * 0.014 / 1e-6) ** 0.25 / 4
+    first = 1e3 * 6 * 1e-6 / math.sqrt(friction / 2)
+    row = {"patches": ["wall*"], "count": 4, "growth": 1.3, "yplus": 3}
+    flow = {"speed": 1.0, "length": 14.0, "viscosity": 1e-6, "along": "pipe"}
+    part = source(pipe(), tmp_path)
+    given = {"sizing": {"smallest": 1.5, "largest": 2.0}, "layers": {"layers": [row | flow]}}
+    states = run_to("layers", part, "pipe", given, MemoryStore())
+    (told,) = next(s.report for s in states if s.stage == "layers")["patches"]
+    assert told["first"] == pytest.approx(first) and told["full"] == 1.0
+    with pytest.raises(SettingRejected, match="belong to a wanted"):
+        check_layers("layers", "layers", [{"patches": ["a"], "first": 1, "speed": 1}], {})
+    with pytest.raises(SettingRejected, match="likened"):
+        check_layers("layers", "layers", [row | flow | {"along": "wing"}], {})
+    with pytest.raises(SettingRejected, match="speed for y"):
+        check_layers("layers", "layers", [row], {})

@@ -1,4 +1,4 @@
-import { useBench } from "../bench/context";
+import { reportOf, stateOf, useBench } from "../bench/context";
 import {
   heights,
   type LayerRow,
@@ -12,7 +12,9 @@ import { Add, numberOr, Row, Text } from "./SizesBlank";
 
 /** Layers on walls: a row for each scope, with its layers drawn to scale. */
 export function LayersBlank({ value, change }: BlankProps) {
-  const { unit } = useBench();
+  const { unit, lists } = useBench();
+  const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
+  const usual = useUsualFlow();
   const rows = (value as LayerRow[]) ?? [];
   return (
     <span className="block">
@@ -24,6 +26,8 @@ export function LayersBlank({ value, change }: BlankProps) {
           row={row}
           number={k + 1}
           unit={unit}
+          mm={mm}
+          usual={usual}
           set={(next) => change(rows.map((r, i) => (i === k ? next : r)))}
           remove={() => change(rows.filter((_, i) => i !== k))}
         />
@@ -47,11 +51,13 @@ interface ScopeProps {
   row: LayerRow;
   number: number;
   unit: string;
+  mm: number;
+  usual: Flow;
   set: (row: LayerRow) => void;
   remove: () => void;
 }
 
-function Scope({ row, number, unit, set, remove }: ScopeProps) {
+function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
   const own = measureOf(row);
   const { patches, count, growth } = row;
   return (
@@ -82,9 +88,13 @@ function Scope({ row, number, unit, set, remove }: ScopeProps) {
         onChange={(e) => {
           const key = e.target.value as Measure;
           // in the units of the model a height is the same as before; of the edge it is unknown
-          const told = heights(row);
-          const kept = own !== "last" && key !== "last" ? told?.[key] : undefined;
-          set({ patches, count, growth, [key]: kept ?? (key === "last" ? 0.5 : 1) });
+          if (key === "yplus") {
+            set({ patches, count, growth, yplus: 1, ...usual });
+            return;
+          }
+          const kept = own !== "last" && key !== "last" ? heights(row, mm)?.[key] : undefined;
+          const rounded = kept && Number(kept.toPrecision(3));
+          set({ patches, count, growth, [key]: rounded ?? (key === "last" ? 0.5 : 1) });
         }}
       >
         {MEASURES.map(([key, words]) => (
@@ -96,10 +106,62 @@ function Scope({ row, number, unit, set, remove }: ScopeProps) {
       <Text
         label={`height of layers ${number}`}
         value={shownValue(row[own])}
-        change={(t) => set({ patches, count, growth, [own]: numberOr(t) })}
+        change={(t) => set({ ...row, [own]: numberOr(t) })}
       />{" "}
-      {own === "last" ? "of the wall's edge" : `${unit} high`}
-      <Stack row={row} unit={unit} />
+      {own === "last" ? "of the wall's edge" : own === "yplus" ? "" : `${unit} high`}
+      {own === "yplus" && (
+        <>
+          , at{" "}
+          <Text
+            label={`speed of layers ${number}`}
+            value={shownValue(row.speed)}
+            change={(t) => set({ ...row, speed: numberOr(t) })}
+          />{" "}
+          m/s{" "}
+          <select
+            aria-label={`wall of layers ${number}`}
+            className="blank"
+            value={row.along ?? "plate"}
+            onChange={(e) => set({ ...row, along: e.target.value as "plate" | "pipe" })}
+          >
+            <option value="plate">along a plate of</option>
+            <option value="pipe">in a pipe of</option>
+          </select>{" "}
+          <Text
+            label={`length of layers ${number}`}
+            value={shownValue(row.length)}
+            change={(t) => set({ ...row, length: numberOr(t) })}
+          />{" "}
+          {unit}, viscosity{" "}
+          <Text
+            label={`viscosity of layers ${number}`}
+            value={shownValue(row.viscosity)}
+            change={(t) => set({ ...row, viscosity: numberOr(t) })}
+          />{" "}
+          m²/s
+        </>
+      )}
+      <Stack row={row} unit={unit} mm={mm} />
     </Row>
   );
+}
+
+type Flow = Pick<LayerRow, "speed" | "length" | "viscosity" | "along">;
+
+/** The flow as the case and the domain have it: speed and fluid, the body's length or the width. */
+function useUsualFlow(): Flow {
+  const { variant } = useBench();
+  const own = stateOf(variant, "case").settings ?? {};
+  const domain = reportOf(variant, "domain");
+  const three = (x: number) => Number(x.toPrecision(3));
+  const around = domain?.faces.some((f) => f.role === "far") ?? false;
+  const part = reportOf(variant, "geometry");
+  const width = domain ? (4 * domain.volume) / domain.area : 1;
+  const viscosity = Number(own.viscosity ?? 1.002e-3) / Number(own.density ?? 998.2);
+  return {
+    speed: Number(own.velocity ?? 1),
+    length: three(around ? Math.max(...(part?.size ?? [1])) : width),
+    viscosity: three(viscosity),
+    along: around ? "plate" : "pipe",
+  };
 }

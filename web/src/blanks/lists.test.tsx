@@ -265,6 +265,61 @@ describe("regions", () => {
   });
 });
 
+describe("layers", () => {
+  const ROW = { patches: ["wall*"], count: 3, growth: 2, last: 0.5 };
+
+  it("are none, and asked for on all walls by one button", async () => {
+    const change = shown("layers", []);
+    await userEvent.click(screen.getByRole("button", { name: "Layers on all walls" }));
+    expect(change).toHaveBeenCalledWith([{ patches: ["*"], count: 8, growth: 1.2, last: 0.5 }]);
+  });
+
+  it("are drawn to scale with their numbers before anything runs", () => {
+    shown("layers", [{ ...ROW, last: undefined, total: 7 }]);
+    expect(screen.getByRole("img", { name: "3 layers to scale" })).toBeTruthy();
+    expect(screen.getByText(/first 1/).textContent).toBe("first 1last 4all 7 mm");
+  });
+
+  it("change number by number, and by what they are given", async () => {
+    const change = shown("layers", [{ ...ROW, last: undefined, total: 7 }]);
+    const field = screen.getByLabelText("number of layers 1");
+    await userEvent.clear(field);
+    await userEvent.type(field, "5{Enter}");
+    expect(change.mock.lastCall?.[0][0]).toMatchObject({ count: 5, total: 7 });
+    // in another measure the layers stay as high as they are
+    await userEvent.selectOptions(screen.getByLabelText("what is given of layers 1"), "first");
+    expect(change.mock.lastCall?.[0]).toEqual([
+      { patches: ["wall*"], count: 3, growth: 2, first: 1 },
+    ]);
+  });
+
+  it("by y⁺ begin with the flow of the case, and say what that comes to", async () => {
+    const change = shown("layers", [ROW]);
+    await userEvent.selectOptions(screen.getByLabelText("what is given of layers 1"), "yplus");
+    const row = change.mock.lastCall?.[0]?.[0];
+    // 4 volumes over the area of the fluid, and 1.002e-3 Pa s over 998.2 kg/m³
+    expect(row).toEqual({
+      patches: ["wall*"],
+      count: 3,
+      growth: 2,
+      yplus: 1,
+      speed: 1,
+      length: 12.5,
+      viscosity: 1e-6,
+      along: "pipe",
+    });
+    cleanup();
+    shown("layers", [row]);
+    expect(screen.getByText(/smooth pipe/).textContent).toMatch(/Re 12,500.*3 of 3 layers/);
+  });
+
+  it("are removed", async () => {
+    const change = shown("layers", [ROW, { ...ROW, patches: ["vane"] }]);
+    await userEvent.click(screen.getByRole("button", { name: "remove layers 1" }));
+    expect(change).toHaveBeenCalledWith([{ ...ROW, patches: ["vane"] }]);
+  });
+});
+
 describe("pins", () => {
   const pins = [
     { name: "fluid", at: [30, 0, 0], kind: "fluid" },

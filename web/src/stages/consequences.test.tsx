@@ -73,6 +73,23 @@ describe("what settings come to", () => {
     expect(fact("against CAD")).toBe("−0.4 %");
   });
 
+  it("tells on how much of a wall layers stand", () => {
+    shown("layers");
+    expect(fact("Cells in layers")).toBe("234");
+    expect(screen.getByRole("img").getAttribute("aria-label")).toBe(
+      "wall: all layers on 90 %, some on 8 %, none on 2 %",
+    );
+    expect(screen.getByText(/all on 90 %/).textContent).toContain("of which 10 % lowered");
+    cleanup();
+    const none = { report: { ...REPORTS.layers!, patches: [] }, settings: { layers: [] } };
+    shown("layers", benchWith({ variant: variantWith({ layers: none }) }));
+    expect(screen.getByText(/No layers/)).toBeTruthy();
+    expect(pageOf("layers").headline(benchWith({ variant: variantWith({ layers: none }) }))).toBe(
+      "none",
+    );
+    expect(pageOf("layers").headline(benchWith())).toBe("5 on 90 %");
+  });
+
   it("counts cells by shape, and all as tetrahedra in results of version 0.3", () => {
     shown("volume");
     expect(fact("Prisms")).toBe("234");

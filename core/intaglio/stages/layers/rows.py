@@ -4,22 +4,30 @@ from collections.abc import Mapping
 from typing import Any
 
 from intaglio.errors import SettingRejected
+from intaglio.layers.yplus import ALONG
 from intaglio.settings.blanks import EXPRESSION, NAMES_SCHEMA, Blank, Rows, check_value
 
 _COUNT = Blank("integer", "number of layers", "", least=1, most=100)
 _GROWTH = Blank("number", "growth of layers", "", least=1.0, most=3.0)
 # one of these says how high the layers are
 HEIGHTS = {
+    "yplus": Blank("number", "y+ in the middle of the first layer", "", above=0.0, most=1000.0),
     "first": Blank("length", "height of the first layer", "", above=0.0),
     "total": Blank("length", "height of all layers", "", above=0.0),
     "last": Blank("number", "last layer over the wall's edge", "", above=0.0, most=5.0),
+}
+# what y+ follows from: m/s, the model's unit, m²/s
+FLOW = {
+    "speed": Blank("number", "speed for y+", "", above=0.0),
+    "length": Blank("length", "length for y+", "", above=0.0),
+    "viscosity": Blank("number", "kinematic viscosity for y+", "", above=0.0),
 }
 
 
 def check_layers(
     where: str, label: str, value: Any, numbers: Mapping[str, float]
 ) -> list[dict[str, Any]]:
-    """Rows of {patches, count, growth} and one of first, total and last."""
+    """Rows of {patches, count, growth} and one of first, total, last, and yplus with its flow."""
     if not isinstance(value, (list, tuple)):
         raise SettingRejected(where, "Layers need a list of rows.")
     out = []
@@ -28,13 +36,13 @@ def check_layers(
             raise SettingRejected(
                 where, "Each row of layers names the patches that they grow from."
             )
-        unknown = set(row) - {"patches", "count", "growth", *HEIGHTS}
+        unknown = set(row) - {"patches", "count", "growth", "along", *HEIGHTS, *FLOW}
         if unknown:
             raise SettingRejected(where, f"Layers have no “{sorted(unknown)[0]}”.")
         given = [key for key in HEIGHTS if key in row]
         if len(given) != 1:
             raise SettingRejected(
-                where, "Layers need one of first, total and last to say how high they are."
+                where, "Layers need one of first, total, last and yplus to say how high they are."
             )
         names = [row["patches"]] if isinstance(row["patches"], str) else row["patches"]
         if not isinstance(names, (list, tuple)) or not names:
@@ -42,14 +50,20 @@ def check_layers(
         if not all(isinstance(name, str) for name in names):
             raise SettingRejected(where, "Name patches here; * stands for any letters.")
         (key,) = given
-        out.append(
-            {
-                "patches": list(names),
-                "count": check_value(where, _COUNT, row.get("count", 8), numbers),
-                "growth": check_value(where, _GROWTH, row.get("growth", 1.2), numbers),
-                key: check_value(where, HEIGHTS[key], row[key], numbers),
-            }
-        )
+        made = {
+            "patches": list(names),
+            "count": check_value(where, _COUNT, row.get("count", 8), numbers),
+            "growth": check_value(where, _GROWTH, row.get("growth", 1.2), numbers),
+            key: check_value(where, HEIGHTS[key], row[key], numbers),
+        }
+        if key == "yplus":
+            made |= {k: check_value(where, b, row.get(k), numbers) for k, b in FLOW.items()}
+            made["along"] = row.get("along", "plate")
+            if made["along"] not in ALONG:
+                raise SettingRejected(where, f"The wall is likened to one of {', '.join(ALONG)}.")
+        elif {*FLOW, "along"} & set(row):
+            raise SettingRejected(where, "Speed, length and viscosity belong to a wanted y+.")
+        out.append(made)
     return out
 
 
@@ -59,14 +73,15 @@ def _schema() -> dict[str, Any]:
         "count": EXPRESSION,
         "growth": EXPRESSION,
     }
+    flow = dict.fromkeys(FLOW, EXPRESSION) | {"along": {"enum": list(ALONG)}}
     return {
         "type": "array",
         "items": {
             "anyOf": [
                 {
                     "type": "object",
-                    "required": ["patches", key],
-                    "properties": common | {key: EXPRESSION},
+                    "required": ["patches", key, *(FLOW if key == "yplus" else ())],
+                    "properties": common | {key: EXPRESSION} | (flow if key == "yplus" else {}),
                     "additionalProperties": False,
                 }
                 for key in HEIGHTS

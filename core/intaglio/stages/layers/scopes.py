@@ -13,6 +13,8 @@ from intaglio.layers.core import Wanted
 from intaglio.layers.heights import Heights, of_last, of_total
 from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
+from intaglio.layers.yplus import WallFlow, wall_flow
+from intaglio.units import MM_PER_UNIT
 
 # rounds in which heights are evened out over the walls, so that scopes blend
 _BLENDS = 6
@@ -56,7 +58,9 @@ def row_of_faces(
     return out, found
 
 
-def wanted_on(shell: Shell, row_of: NDArray[np.int32], rows: list[dict[str, Any]]) -> Wanted:
+def wanted_on(
+    shell: Shell, row_of: NDArray[np.int32], rows: list[dict[str, Any]], unit: str
+) -> Wanted:
     """What is asked for over each node of a shell; row_of (m,) the row of each grown triangle."""
     n = len(shell.points)
     edge = _evened(shell, edge_means(shell))
@@ -67,7 +71,7 @@ def wanted_on(shell: Shell, row_of: NDArray[np.int32], rows: list[dict[str, Any]
         if not len(own):
             continue
         nodes, times = np.unique(own, return_counts=True)
-        log_first[nodes] += times * np.log(first_height(row, edge[nodes]))
+        log_first[nodes] += times * np.log(first_height(row, edge[nodes], unit))
         growth[nodes] += times * row["growth"]
         weight[nodes] += times
         count[nodes] = np.maximum(count[nodes], row["count"])
@@ -81,9 +85,14 @@ def wanted_on(shell: Shell, row_of: NDArray[np.int32], rows: list[dict[str, Any]
     )
 
 
-def first_height(row: Mapping[str, Any], edge: NDArray[np.float64]) -> NDArray[np.float64]:
+def first_height(
+    row: Mapping[str, Any], edge: NDArray[np.float64], unit: str
+) -> NDArray[np.float64]:
     """Height (n,) of the first layer of a row, where the wall's edges are edge (n,) long."""
     count, growth = row["count"], row["growth"]
+    flow = flow_of(row, unit)
+    if flow is not None:
+        return np.full(len(edge), flow.height * 1000.0 / MM_PER_UNIT[unit])
     if "first" in row:
         return np.full(len(edge), row["first"])
     if "total" in row:
@@ -91,9 +100,18 @@ def first_height(row: Mapping[str, Any], edge: NDArray[np.float64]) -> NDArray[n
     return of_last(1.0, growth, count).first * row["last"] * edge
 
 
-def heights_of(row: Mapping[str, Any], edge: float) -> Heights:
+def flow_of(row: Mapping[str, Any], unit: str) -> WallFlow | None:
+    """The flow at the wall that a row goes by, in m and m/s, if it goes by y+."""
+    if "yplus" not in row:
+        return None
+    metres = row["length"] * MM_PER_UNIT[unit] / 1000.0
+    return wall_flow(row["yplus"], row["speed"], metres, row["viscosity"], row["along"])
+
+
+def heights_of(row: Mapping[str, Any], edge: float, unit: str) -> Heights:
     """The layers of a row where the wall's edges are `edge` long."""
-    return Heights(float(first_height(row, np.array([edge]))[0]), row["growth"], row["count"])
+    first = first_height(row, np.array([edge]), unit)
+    return Heights(float(first[0]), row["growth"], row["count"])
 
 
 def _evened(shell: Shell, value: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -66,7 +66,7 @@ def layers_step(
         def tell(share: float, doing: str, z: int = z) -> None:
             progress((z + share) / len(shells), doing)
 
-        want = wanted_on(shell, row, settings.layers)
+        want = wanted_on(shell, row, settings.layers, domain.report["unit"])
         grown.append(grow(shell, want.first, want.growth, want.count, tell, settings.lowest))
         wanted.append(want)
     told = _rows(settings.layers, row_of, shells, grown, patches)
@@ -122,7 +122,7 @@ def _rows(
         if not area:
             continue
         edge = float(np.median(np.concatenate(edges)))
-        asked = heights_of(row, edge)
+        asked = heights_of(row, edge, patches.report["unit"])
         out.append(
             {
                 "name": patch["name"],

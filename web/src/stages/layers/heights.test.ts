@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { ends, heights, measureOf } from "./heights";
+import { ends, heights, measureOf, wallFlow } from "./heights";
 
 const row = (more: object) => ({ patches: ["wall*"], count: 3, growth: 2, ...more });
 
@@ -21,5 +21,22 @@ describe("heights of layers", () => {
   it("are not told of a row that is not written yet", () => {
     expect(heights(row({ first: 0 }))).toBeNull();
     expect(heights(row({ first: "x" as never }))).toBeNull();
+  });
+  it("follow from y+ as in the worked example of the core's tests", () => {
+    // White, Fluid Mechanics, example 7.4: 1.2 ft in seawater at 40 ft/s
+    const foot = 0.3048;
+    const flow = { yplus: 1, speed: 40 * foot, viscosity: 0.000011 * foot ** 2 };
+    const foil = row({ ...flow, length: 1200 * foot, along: "plate" });
+    const told = wallFlow(foil, 1);
+    expect(told?.reynolds).toBeCloseTo(4.364e6, -4);
+    expect((told?.thickness ?? 0) / foot).toBeCloseTo(0.0216, 4);
+    expect(heights(foil, 1)?.first).toBeCloseTo(1000 * (told?.height ?? 0), 9);
+    // the same in metres
+    expect(wallFlow({ ...foil, length: 1.2 * foot }, 1000)?.height).toBeCloseTo(
+      told?.height ?? 0,
+      12,
+    );
+    expect(wallFlow(row({ yplus: 1, speed: 0 }), 1)).toBeNull();
+    expect(heights(row({ yplus: 1 }), 1)).toBeNull();
   });
 });

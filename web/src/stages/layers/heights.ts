@@ -7,14 +7,21 @@ export interface LayerRow {
   first?: number;
   total?: number;
   last?: number;
+  yplus?: number;
+  /** what a wanted y+ follows from: m/s, the model's unit, m²/s */
+  speed?: number;
+  length?: number;
+  viscosity?: number;
+  along?: "plate" | "pipe";
 }
 
-export type Measure = "first" | "total" | "last";
+export type Measure = "first" | "total" | "last" | "yplus";
 
 export const MEASURES: [Measure, string][] = [
   ["last", "the last as high as"],
   ["first", "the first"],
   ["total", "all together"],
+  ["yplus", "the first at y⁺"],
 ];
 
 export const measureOf = (row: LayerRow): Measure =>
@@ -24,15 +31,46 @@ export const measureOf = (row: LayerRow): Measure =>
 export const totalOverFirst = (growth: number, count: number): number =>
   Math.abs(growth - 1) < 1e-12 ? count : (growth ** count - 1) / (growth - 1);
 
+export interface WallFlow {
+  reynolds: number;
+  friction: number;
+  shearSpeed: number;
+  /** of the first layer, in metres */
+  height: number;
+  /** of the boundary layer, in metres */
+  thickness: number;
+}
+
+/** The flow at the wall that a row goes by, as the core has it in layers/yplus; mm: of the unit. */
+export function wallFlow(row: LayerRow, mm: number): WallFlow | null {
+  const { yplus, speed, viscosity, along } = row;
+  const length = ((row.length ?? 0) * mm) / 1000;
+  if (!(Number(yplus) > 0 && Number(speed) > 0 && length > 0 && Number(viscosity) > 0)) return null;
+  const reynolds = (speed! * length) / viscosity!;
+  const friction = along === "pipe" ? 0.316 / reynolds ** 0.25 / 4 : 0.027 / reynolds ** (1 / 7);
+  const thickness = along === "pipe" ? length / 2 : (0.16 * length) / reynolds ** (1 / 7);
+  const shearSpeed = speed! * Math.sqrt(friction / 2);
+  return {
+    reynolds,
+    friction,
+    shearSpeed,
+    height: (2 * yplus! * viscosity!) / shearSpeed,
+    thickness,
+  };
+}
+
 /** First, all and last; of a row that goes by the wall's edge in lengths of that edge. */
-export function heights(row: LayerRow): { first: number; total: number; last: number } | null {
+export function heights(
+  row: LayerRow,
+  mm = 1,
+): { first: number; total: number; last: number } | null {
   const { count, growth } = row;
   const whole = totalOverFirst(growth, count);
   const top = growth ** (count - 1);
   const key = measureOf(row);
-  const value = row[key];
+  const value = key === "yplus" ? ((wallFlow(row, mm)?.height ?? 0) * 1000) / mm : row[key];
   if (!(count >= 1) || !(growth >= 1) || !(Number(value) > 0)) return null;
-  const first = key === "first" ? value! : key === "total" ? value! / whole : value! / top;
+  const first = key === "total" ? value! / whole : key === "last" ? value! / top : value!;
   return { first, total: first * whole, last: first * top };
 }
 
