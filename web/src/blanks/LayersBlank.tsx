@@ -52,7 +52,7 @@ interface ScopeProps {
   number: number;
   unit: string;
   mm: number;
-  usual: Flow;
+  usual: Flow | null;
   set: (row: LayerRow) => void;
   remove: () => void;
 }
@@ -88,7 +88,7 @@ function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
         onChange={(e) => {
           const key = e.target.value as Measure;
           // in the units of the model a height is the same as before; of the edge it is unknown
-          if (key === "yplus") {
+          if (key === "yplus" && usual) {
             set({ patches, count, growth, yplus: 1, ...usual });
             return;
           }
@@ -97,7 +97,7 @@ function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
           set({ patches, count, growth, [key]: rounded ?? (key === "last" ? 0.5 : 1) });
         }}
       >
-        {MEASURES.map(([key, words]) => (
+        {MEASURES.filter(([key]) => key !== "yplus" || own === key || usual).map(([key, words]) => (
           <option key={key} value={key}>
             {words}
           </option>
@@ -148,15 +148,19 @@ function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
 
 type Flow = Pick<LayerRow, "speed" | "length" | "viscosity" | "along">;
 
-/** The flow as the case and the domain have it: speed and fluid, the body's length or the width. */
-function useUsualFlow(): Flow {
+/**
+ * The flow as the case and the domain have it: speed and fluid, the body's length or the width.
+ * Null until there is a domain.
+ */
+function useUsualFlow(): Flow | null {
   const { variant } = useBench();
-  const own = stateOf(variant, "case").settings ?? {};
+  const own = stateOf(variant, "case").settings;
   const domain = reportOf(variant, "domain");
+  if (!domain || !own) return null;
   const three = (x: number) => Number(x.toPrecision(3));
-  const around = domain?.faces.some((f) => f.role === "far") ?? false;
+  const around = domain.faces.some((f) => f.role === "far");
   const part = reportOf(variant, "geometry");
-  const width = domain ? (4 * domain.volume) / domain.area : 1;
+  const width = (4 * domain.volume) / domain.area;
   const viscosity = Number(own.viscosity ?? 1.002e-3) / Number(own.density ?? 998.2);
   return {
     speed: Number(own.velocity ?? 1),
