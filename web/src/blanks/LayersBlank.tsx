@@ -88,7 +88,7 @@ function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
         onChange={(e) => {
           const key = e.target.value as Measure;
           // in the units of the model a height is the same as before; of the edge it is unknown
-          if (key === "yplus" && usual) {
+          if (key === "yplus") {
             set({ patches, count, growth, yplus: 1, ...usual });
             return;
           }
