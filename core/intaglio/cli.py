@@ -47,6 +47,17 @@ def _parser() -> argparse.ArgumentParser:
     check = commands.add_parser("check", help="print counts, patches, quality, validity of a mesh")
     check.add_argument("mesh", type=Path, help="a CGNS or VTU file")
     check.add_argument("--json", action="store_true", help="as JSON")
+    layers = commands.add_parser("layers", help="grow layers into a finished mesh of tetrahedra")
+    layers.add_argument("mesh", type=Path, help="a CGNS or VTU file")
+    layers.add_argument("--patches", nargs="+", default=["*"], help="walls, by name or pattern")
+    layers.add_argument("--count", type=int, default=8, help="number of layers")
+    layers.add_argument("--growth", type=float, default=1.2, help="each over the one below")
+    high = layers.add_mutually_exclusive_group()
+    high.add_argument("--first", type=float, help="height of the first layer")
+    high.add_argument("--total", type=float, help="height of all layers")
+    high.add_argument("--last", type=float, help="last layer over the wall's edge; 0.5 if not said")
+    layers.add_argument("--lowest", type=float, default=0.4, help="least height before they end")
+    layers.add_argument("-o", "--output", type=Path, required=True, help="the CGNS or VTU to write")
     schema = commands.add_parser("schema", help="print the JSON schema of recipes")
     schema.set_defaults(command="schema")
     commands.add_parser("warm", help="compile and cache the numeric code")
@@ -69,6 +80,8 @@ def main(argv: list[str] | None = None) -> int:
             return _write(args)
         if args.command == "check":
             return _check(args)
+        if args.command == "layers":
+            return _layers(args)
         if args.command == "schema":
             from intaglio.recipe.schema import recipe_schema
 
@@ -268,6 +281,34 @@ def _check(args: argparse.Namespace) -> int:
     else:
         _print_report(result)
     return 0 if result["valid"] else 1
+
+
+def _layers(args: argparse.Namespace) -> int:
+    from intaglio.formats.registry import mesh_format, read_mesh
+    from intaglio.mesh.quality import measure
+    from intaglio.mesh.report import mesh_findings, report
+    from intaglio.stages.layers.into_mesh import layers_into
+    from intaglio.stages.layers.rows import check_layers
+
+    if not args.mesh.is_file():
+        raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
+    given = {k: getattr(args, k) for k in ("first", "total", "last")}
+    heights = {k: v for k, v in given.items() if v is not None} or {"last": 0.5}
+    row = {"patches": args.patches, "count": args.count, "growth": args.growth, **heights}
+    rows = check_layers("layers", "layers on walls", [row], {})
+    target = mesh_format(args.output)
+    made, told, found = layers_into(read_mesh(args.mesh), rows, args.lowest)
+    args.output.write_bytes(target.write(made, {}))
+    measured = measure(made)
+    _print_report(report(made, mesh_findings(made, measured), measured))
+    for patch in told:
+        print(
+            f"layers {patch['name']:<19} all on {100 * patch['full']:.1f} %, some on "
+            f"{100 * patch['some']:.1f} %, none on {100 * patch['none']:.1f} %"
+        )
+    for finding in found:
+        print(f"{finding.level}: {finding.message} {finding.advice}")
+    return 0
 
 
 def _print_report(report: dict[str, Any]) -> None:

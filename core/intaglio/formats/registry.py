@@ -29,8 +29,8 @@ FACETS_BY_SUFFIX = {suffix: f for f in FACET_FORMATS for suffix in f.suffixes}
 MESH_BY_SUFFIX = {suffix: f for f in MESH_FORMATS for suffix in f.suffixes}
 
 
-def read_mesh(path: Path) -> Mesh:
-    """A finished mesh from a file, by its suffix. Raises FileRejected."""
+def mesh_format(path: Path) -> MeshFormat:
+    """The format of meshes that a file's suffix stands for. Raises FileRejected."""
     known = MESH_BY_SUFFIX.get(path.suffix.lower())
     if known is None:
         raise FileRejected(
@@ -38,4 +38,9 @@ def read_mesh(path: Path) -> Mesh:
             f"{path.name} is of no kind of mesh that is read. "
             f"Known are {', '.join(MESH_BY_SUFFIX)}.",
         )
-    return known.read(path)
+    return known
+
+
+def read_mesh(path: Path) -> Mesh:
+    """A finished mesh from a file, by its suffix. Raises FileRejected."""
+    return mesh_format(path).read(path)

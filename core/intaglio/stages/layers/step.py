@@ -69,7 +69,7 @@ def layers_step(
         want = wanted_on(shell, row, settings.layers, domain.report["unit"])
         grown.append(grow(shell, want.first, want.growth, want.count, tell, settings.lowest))
         wanted.append(want)
-    told = _rows(settings.layers, row_of, shells, grown, patches)
+    told = grown_rows(settings.layers, row_of, shells, grown, patches)
     data["patches"] = told
     data["cells"] = sum(
         int(have.columns.count[shell.triangles[shell.grown]].max(axis=1).sum())
@@ -90,7 +90,7 @@ def _covered(shell: Shell, have: Grown) -> tuple[NDArray[np.float64], NDArray[np
     return share[tri].min(axis=1), have.lowered[tri].min(axis=1)
 
 
-def _rows(
+def grown_rows(
     rows: list[dict[str, Any]],
     row_of: NDArray[np.int32],
     shells: list[Shell],
