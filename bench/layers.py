@@ -56,7 +56,7 @@ def main() -> None:
     for r in rows:
         print(f"{r['model']:<10}{r['count']:>6}{r['layer_cells']:>10,}{r['grow_seconds']:>8.1f}s"
               f"{r['layers_per_second']:>10,.0f}{r['with_checks_per_second']:>11,.0f}"
-              f"{r['tets_per_second']:>9,.0f}{r['ratio']:>7.1f}{100 * r['full']:>8.1f}%")  # fmt: skip
+              f"{r['tets_per_second']:>9,.0f}{r['ratio']:>7.1f}{r['full']:>9.1%}")  # fmt: skip
 
 
 if __name__ == "__main__":
