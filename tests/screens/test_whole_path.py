@@ -134,7 +134,7 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     expect(brief).to_contain_text("up to date")
     page.get_by_role("button", name="Undo").click()
     expect(strip.get_by_text("out of date")).to_have_count(0)
-    expect(strip.get_by_text("up to date")).to_have_count(7)
+    expect(strip.get_by_text("up to date")).to_have_count(8)
 
 
 def test_an_unknown_part_becomes_a_mesh_by_one_button(page: Page):
