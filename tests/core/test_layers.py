@@ -213,6 +213,39 @@ def _slope():
     return BRepPrimAPI_MakePrism(face, gp_Vec(0, 12, 0)).Shape()
 
 
+def test_what_stands_is_drawn_triangle_by_triangle(tmp_path):
+    # four layers from the end of a rod, whose round side holds none: they end before its rim
+    part = source(cylinder((0, 0, 0), (0, 0, 1), 10, 20), tmp_path)
+    rows = [
+        {"name": "end", "kind": "wall", "faces": ["face_2"]},
+        {"name": "side", "kind": "inlet", "faces": "rest"},
+    ]
+    layers = [{"patches": ["end"], "count": 4, "growth": 1.2, "last": 0.2}]
+    given = {
+        "domain": {"where": "as-is"},
+        "patches": {"patches": rows},
+        "sizing": {"smallest": 1.5, "largest": 2.5},
+        "layers": {"layers": layers},
+    }
+    store = MemoryStore()
+    states = {s.stage: s for s in run_to("layers", part, "rod", given, store)}
+    arrays = store.get(str(states["layers"].key)).arrays
+    cover, points = arrays["display_cover"], arrays["display_points"]
+    triangles, region = arrays["display_triangles"], arrays["display_region"]
+    names = [f["id"] for f in states["domain"].report["faces"]]
+    on_end = region == names.index("face_2")
+    assert set(cover[~on_end]) == {step.COVER.index("unasked")}
+    far = np.linalg.norm(points[triangles][..., :2].mean(axis=1), axis=1)
+    full, some = (on_end & (cover == step.COVER.index(k)) for k in ("full", "some"))
+    assert full.any() and some.any() and far[full].max() < far[some].max()
+    # the shares that are told are those that are drawn
+    p = points[triangles[on_end]]
+    area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+    (told,) = states["layers"].report["patches"]
+    whole = np.isin(cover[on_end], [step.COVER.index("full"), step.COVER.index("lowered")])
+    assert told["full"] == pytest.approx(area[whole].sum() / area.sum(), rel=1e-4)
+
+
 def test_layers_end_before_a_face_that_is_not_plane_and_say_so(tmp_path):
     # a rod's end is a wall, its round side is not: the side is no plane that could hold layers
     rod = cylinder((0, 0, 0), (0, 0, 1), 10, 20)

@@ -197,6 +197,7 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     blank(page, "height of layers 1", "0.3")
     act(page, "Grow the layers")
     expect(brief).to_contain_text("all on 100 %")
+    expect(page.get_by_text("from earlier settings, out of date")).to_have_count(0)
     # two rows for one patch contradict each other
     page.get_by_role("button", name="+ layers").click()
     page.get_by_role("button", name="Grow the layers").click()

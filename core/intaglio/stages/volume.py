@@ -151,7 +151,7 @@ def _filled_around(
     """Layers and tetrahedra; the surface's node that each point is, or -1."""
     a = surface.arrays
     region = np.ascontiguousarray(a["region"])
-    shells, _, kept = shells_of(
+    shells, _, _, kept = shells_of(
         np.ascontiguousarray(a["points"]),
         np.ascontiguousarray(a["triangles"]),
         region,
@@ -227,7 +227,7 @@ def volume_step(
         progress(0.9 * share, doing)
 
     given = None
-    if layers.arrays:
+    if "row_of_face" in layers.arrays:
         cells, given = _filled_around(settings, surface, layers, lowest, field, domain, tell)
     else:
         cells = _filled(settings, surface, field, domain, tell)

@@ -79,12 +79,13 @@ class ViewView(APIView):
             if names[0] not in arrays:
                 raise Http404("No repair has changed the geometry.")
             out = {n.removeprefix("before_"): arrays[n] for n in names}
-        elif stage in ("geometry", "domain", "sizing"):
+        elif stage in ("geometry", "domain", "sizing", "layers"):
             names = ("display_points", "display_triangles", "display_region", "display_lines")
             out = {n.removeprefix("display_"): arrays[n] for n in names if n in arrays}
             out |= {n: arrays[n] for n in ("free_lines", "branch_lines") if n in arrays}
-            if "display_size" in arrays:
-                out["size"] = arrays["display_size"]
+            for more in ("size", "cover"):
+                if f"display_{more}" in arrays:
+                    out[more] = arrays[f"display_{more}"]
         elif stage == "surface":
             triangles, region, angle = (arrays[n] for n in ("triangles", "region", "angle"))
             if "back" in arrays:

@@ -97,6 +97,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
         triangles: a.triangles as Int32Array,
         region: a.region as Int32Array,
         ...(a.sides && { sides: a.sides as Uint8Array }),
+        ...(a.cover && { cover: a.cover as Uint8Array }),
       },
       meshed,
       (a.lines as Float32Array | undefined) ?? null,

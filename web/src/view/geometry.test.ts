@@ -28,6 +28,14 @@ describe("surfaces for drawing", () => {
     expect([normal.getX(0), normal.getY(0), normal.getZ(0)]).toEqual([-0, 0, -1].map((x) => x + 0));
     expect(g.getAttribute("region").getX(35)).toBe(5);
   });
+  it("gives the corners of a triangle what layers stand on it, none where nothing is told", () => {
+    const cover = new Uint8Array(12).map((_, t) => t % 5);
+    const told = surfaceGeometry({ ...cube(), cover }, false).getAttribute("cover");
+    expect([0, 2, 3, 5, 14, 35].map((k) => told.getX(k))).toEqual([0, 0, 1, 1, 4, 1]);
+    const bare = surfaceGeometry(cube(), false).getAttribute("cover");
+    expect(bare.count).toBe(36);
+    expect(Math.max(...(bare.array as Float32Array))).toBe(0);
+  });
   it("averages normals within a region only", () => {
     const g = surfaceGeometry(cube(), true);
     const normal = g.getAttribute("normal");

@@ -9,6 +9,8 @@ export interface SurfaceArrays {
   region: Int32Array;
   /** Per triangle: bit i is set where the side from corner i on is an edge of a cell. */
   sides?: Uint8Array;
+  /** Per triangle what layers stand on it: 0 unasked, then none, some, all lowered, all. */
+  cover?: Uint8Array;
 }
 
 /**
@@ -85,6 +87,9 @@ export function surfaceGeometry(data: SurfaceArrays, smooth: boolean): THREE.Buf
   out.setAttribute("normal", new THREE.BufferAttribute(normal, 3));
   out.setAttribute("bary", new THREE.BufferAttribute(bary, 3));
   out.setAttribute("region", new THREE.BufferAttribute(regions, 1));
+  const cover = new Float32Array(3 * m);
+  if (data.cover) for (let k = 0; k < 3 * m; k++) cover[k] = data.cover[Math.floor(k / 3)]!;
+  out.setAttribute("cover", new THREE.BufferAttribute(cover, 1));
   return out;
 }
 

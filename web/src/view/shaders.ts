@@ -3,6 +3,8 @@
 export const SURFACE_VERTEX = /* glsl */ `
   attribute float region;
   attribute vec3 bary;
+  attribute float cover;
+  varying float vCover;
   varying vec3 vNormal;
   varying vec3 vWorld;
   varying vec3 vBary;
@@ -12,6 +14,7 @@ export const SURFACE_VERTEX = /* glsl */ `
     vWorld = position;
     vBary = bary;
     vRegion = region;
+    vCover = cover;
     gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
   }
 `;
@@ -27,6 +30,7 @@ export const SURFACE_FRAGMENT = /* glsl */ `
   varying vec3 vWorld;
   varying vec3 vBary;
   varying float vRegion;
+  varying float vCover;
 
   float line(float x, float period, float width) {
     float d = abs(fract(x / period + 0.5) - 0.5) * period;
@@ -45,6 +49,10 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     vec3 n = normalize(back ? -vNormal : vNormal);
     float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
     vec3 base = colour.rgb;
+    if (vCover > 3.5) base = vec3(0.133, 0.416, 0.373);
+    else if (vCover > 2.5) base = vec3(0.56, 0.70, 0.67);
+    else if (vCover > 1.5) base = vec3(0.74, 0.50, 0.13);
+    else if (vCover > 0.5) base = vec3(0.66, 0.17, 0.20);
     vec3 ink = vec3(0.133, 0.149, 0.169);
     vec3 shown = mix(base * vec3(0.80, 0.80, 0.81), base, smoothstep(0.1, 0.95, light));
     if (back && state.a > 0.75) shown = mix(shown, vec3(0.72, 0.69, 0.62), 0.55);

@@ -76,7 +76,7 @@ def layers_into(
     )
     row_of, found = row_of_faces(rows, {"faces": faces}, patches.report)
     kinds = [zone.kind for zone in mesh.zones]
-    shells, own, kept = shells_of(
+    shells, own, _, kept = shells_of(
         surface.points, surface.triangles, surface.region, surface.sides, row_of, kinds
     )
     wanted = [wanted_on(s, r, rows, mesh.unit) for s, r in zip(shells, own, strict=True)]

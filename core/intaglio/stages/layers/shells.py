@@ -11,7 +11,7 @@ from intaglio.layers.core import Wanted
 from intaglio.layers.directions import Directions
 from intaglio.layers.grow import Grown
 from intaglio.layers.remainder import remade
-from intaglio.layers.shell import Shell
+from intaglio.layers.shell import Longs, Shell
 from intaglio.layers.sides import constraints
 
 Ints = NDArray[np.int32]
@@ -25,9 +25,10 @@ def shells_of(
     sides: Ints,
     row_of_face: Ints,
     kinds: Sequence[str],
-) -> tuple[list[Shell], list[Ints], tuple[Ints, Ints, Ints]]:
-    """A shell for each zone; the row of layers (m,) of each of its triangles, -1 for none; and the
-    triangles that stay as they are with their regions and sides, as `layered` takes them.
+) -> tuple[list[Shell], list[Ints], list[Longs], tuple[Ints, Ints, Ints]]:
+    """A shell for each zone; the row of layers (m,) of each of its triangles, -1 for none, and
+    which of the surface's triangles (m,) it is; and the triangles that stay as they are with their
+    regions and sides, as `layered` takes them.
 
     sides (faces, 2): zones behind and before each face; row_of_face (faces,); kinds: of the zones,
     of which solid ones grow no layers.
@@ -35,7 +36,7 @@ def shells_of(
     own = sides[region]
     sheet = np.asarray((own[:, 0] == own[:, 1]) & (own[:, 0] >= 0))
     shared = np.asarray((own >= 0).all(axis=1))
-    shells, rows = [], []
+    shells, rows, places = [], [], []
     for zone in range(int(sides.max()) + 1):
         behind = np.flatnonzero((own[:, 0] == zone) & ~sheet)
         before = np.flatnonzero((own[:, 1] == zone) & ~sheet)
@@ -54,7 +55,8 @@ def shells_of(
             )
         )
         rows.append(row)
-    return shells, rows, (triangles[shared], region[shared], own[shared].astype(np.int32))
+        places.append(at)
+    return shells, rows, places, (triangles[shared], region[shared], own[shared].astype(np.int32))
 
 
 def grown_arrays(grown: list[Grown], wanted: list[Wanted]) -> dict[str, NDArray[Any]]:

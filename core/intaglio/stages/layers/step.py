@@ -17,6 +17,7 @@ from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
 from intaglio.layers.sides import constraints
 from intaglio.parts.model import Product
+from intaglio.stages.domain.faces import back_faces, both_sides
 from intaglio.stages.layers.report import LayerPatchRow, LayersReport
 from intaglio.stages.layers.scopes import heights_of, row_of_faces, wanted_on
 from intaglio.stages.layers.settings import LayerSettings
@@ -26,6 +27,8 @@ from intaglio.stages.stage import Progress
 
 # layers whose cells would take more memory than there is are refused
 _MOST_CELLS = 60_000_000
+# what stands on a triangle of the surface, as numbers from 0
+COVER = ("unasked", "none", "some", "lowered", "full")
 # heights lowered by more than this share are told
 _LOWER = 0.05
 
@@ -44,14 +47,17 @@ def layers_step(
         "patches": [],
         "findings": [],
     }
-    if not settings.layers:
-        return Product({}, data)
     a = surface.arrays
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
+    cover = np.zeros(len(triangles), np.uint8)
+    if not settings.layers:
+        return Product(_shown(points, triangles, region, cover, domain), data)
     row_of, found = row_of_faces(settings.layers, domain.report, patches.report)
     kinds = [zone["kind"] for zone in domain.report["zones"]]
-    shells, rows, _ = shells_of(points, triangles, region, sides_of(domain.report), row_of, kinds)
+    shells, rows, places, _ = shells_of(
+        points, triangles, region, sides_of(domain.report), row_of, kinds
+    )
     most = max((row["count"] for row in settings.layers), default=0)
     if most * len(triangles) > _MOST_CELLS:
         raise SettingRejected(
@@ -79,7 +85,37 @@ def layers_step(
     for shell, have in zip(shells, grown, strict=True):
         found += _short(shell, have, domain.report["unit"])
     data["findings"] = [f.as_dict() for f in found]
-    return Product({**grown_arrays(grown, wanted), "row_of_face": row_of}, data)
+    for shell, have, at in zip(shells, grown, places, strict=True):
+        cover[at[shell.grown]] = _cover(shell, have)[shell.grown]
+    arrays = {**grown_arrays(grown, wanted), "row_of_face": row_of}
+    return Product(arrays | _shown(points, triangles, region, cover, domain), data)
+
+
+def _shown(
+    points: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    region: NDArray[np.int32],
+    cover: NDArray[np.uint8],
+    domain: Product,
+) -> dict[str, NDArray[Any]]:
+    """What the screen shows: the surface, sheets with both sides, and what stands on it."""
+    triangles, region, of = both_sides(triangles, region, back_faces(domain.report))
+    return {
+        "display_points": points.astype(np.float32),
+        "display_triangles": triangles,
+        "display_region": region,
+        "display_cover": cover[of],
+    }
+
+
+def _cover(shell: Shell, have: Grown) -> NDArray[np.uint8]:
+    """What stands over each triangle (m,) of a shell, by COVER."""
+    share, lowered = _covered(shell, have)
+    out = np.full(len(share), COVER.index("some"), np.uint8)
+    out[have.columns.count[shell.triangles].max(axis=1) == 0] = COVER.index("none")
+    out[share >= 1] = COVER.index("lowered")
+    out[(share >= 1) & (lowered >= 1 - _LOWER)] = COVER.index("full")
+    return out
 
 
 def _covered(shell: Shell, have: Grown) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -41,13 +41,30 @@ export function LayersConsequences() {
             <span className="bg-madder" style={{ width: `${100 * p.none}%` }} />
           </div>
           <p className="text-[12px] text-soft">
-            all on {percent(p.full)}
-            {p.lowered > 0.0005 && `, of which ${percent(p.lowered / p.full)} lowered`}
-            {p.some > 0.0005 && `; some on ${percent(p.some)}`}
-            {p.none > 0.0005 && `; none on ${percent(p.none)}`}
+            <Colour of="bg-verdigris" /> all on {percent(p.full)}
+            {p.lowered > 0.0005 && (
+              <>
+                , <Colour of="bg-verdigris/55" /> of which {percent(p.lowered / p.full)} lowered
+              </>
+            )}
+            {p.some > 0.0005 && (
+              <>
+                ; <Colour of="bg-ochre" /> some on {percent(p.some)}
+              </>
+            )}
+            {p.none > 0.0005 && (
+              <>
+                ; <Colour of="bg-madder" /> none on {percent(p.none)}
+              </>
+            )}
           </p>
         </figure>
       ))}
     </>
   );
+}
+
+/** A colour of the model and the bar, beside its words. */
+function Colour({ of }: { of: string }) {
+  return <span aria-hidden="true" className={`inline-block size-2.5 border border-ink ${of}`} />;
 }

@@ -6,7 +6,7 @@ import { LayersConsequences } from "./Consequences";
 
 export const page: StagePage = {
   key: "layers",
-  draws: ["surface", "domain", "geometry"],
+  draws: ["layers", "surface", "domain", "geometry"],
   picture: "surface",
   meshed: true,
   seams: true,
