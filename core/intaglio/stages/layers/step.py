@@ -242,9 +242,9 @@ def _short(shell: Shell, have: Grown, unit: str) -> list[Finding]:
         if not len(nodes):
             continue
         size, measure = 0.0, ""
-        if code == "layers-short":
-            size = two_digits(float(have.height[nodes].min()))
-            measure = f"{unit} is left of their height at the least"
+        left = float(have.height[nodes].min())
+        if code == "layers-short" and left > 0:
+            size, measure = two_digits(left), f"{unit} is left of their height at the least"
         out.append(
             Finding(
                 code,
