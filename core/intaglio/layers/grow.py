@@ -90,6 +90,8 @@ def grow(
         ends = level * (share * longer)[:, None]
         top = np.take_along_axis(ends, number[:, None].astype(np.int64), 1)[:, 0]
         bad: Longs = np.unique(tri[turned(shell, found.way, top)])
+        # where nothing stands it is the surface itself that is bent, and nothing to lower
+        bad = bad[height[bad] > 0]
         if not len(bad):
             made = columns(shell, found.way, ends, number)
             core = remade(shell, sides, made)
