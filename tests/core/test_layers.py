@@ -12,12 +12,22 @@ from vtk.util.numpy_support import vtk_to_numpy
 
 from intaglio.errors import SettingRejected
 from intaglio.formats.cgns import read_cgns, write_cgns
-from intaglio.layers.heights import Heights, growth_between, last, of_last, of_total, reached, total
+from intaglio.layers.heights import (
+    Heights,
+    fitted,
+    growth_between,
+    last,
+    of_last,
+    of_total,
+    reached,
+    total,
+)
 from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.cells import PRISM
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.quality import measure
 from intaglio.mesh.report import mesh_findings
+from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.layers import step
 from intaglio.stages.layers.rows import check_layers
@@ -39,7 +49,7 @@ class Made:
     domain: dict
 
 
-def _made(shape, folder, layers, sizing, domain=None, patches=None, lowest=0.4) -> Made:
+def layered_mesh(shape, folder, layers, sizing, domain=None, patches=None, lowest=0.2) -> Made:
     given = {
         "sizing": sizing,
         "layers": {"layers": layers, "lowest": lowest},
@@ -47,7 +57,7 @@ def _made(shape, folder, layers, sizing, domain=None, patches=None, lowest=0.4) 
         **({"patches": {"patches": patches}} if patches else {}),
     }
     store = MemoryStore()
-    part = source(shape, folder)
+    part = shape if isinstance(shape, Source) else source(shape, folder)
     states = {s.stage: s for s in run_to("volume", part, "part", given, store)}
     product = store.get(str(states["volume"].key))
     return Made(
@@ -60,11 +70,11 @@ def _made(shape, folder, layers, sizing, domain=None, patches=None, lowest=0.4) 
     )
 
 
-def _all_sound(made: Made) -> None:
+def all_sound(made: Made) -> None:
     assert not [f for f in mesh_findings(made.mesh, measure(made.mesh)) if f.level == "error"]
 
 
-def _volumes(made: Made) -> np.ndarray:
+def volumes(made: Made) -> np.ndarray:
     return measure(made.mesh).volume
 
 
@@ -95,15 +105,17 @@ def test_heights_follow_from_the_first_from_all_or_from_the_last():
 def tube(tmp_path_factory):
     """A pipe of radius 7 and length 60, six layers of a first of 0.1 that grow by 1.3."""
     layers = [{"patches": ["wall*"], "count": 6, "growth": 1.3, "first": 0.1}]
-    return _made(pipe(), tmp_path_factory.mktemp("tube"), layers, {"smallest": 1.0, "largest": 1.5})
+    return layered_mesh(
+        pipe(), tmp_path_factory.mktemp("tube"), layers, {"smallest": 1.0, "largest": 1.5}
+    )
 
 
 def test_layers_in_a_pipe_are_the_ring_that_they_should_be(tube):
     thick = total(Heights(0.1, 1.3, 6))
     ring = math.pi * (7.0**2 - (7.0 - thick) ** 2) * 60.0
-    assert _volumes(tube)[tube.layer > 0].sum() == pytest.approx(ring, rel=0.02)
+    assert volumes(tube)[tube.layer > 0].sum() == pytest.approx(ring, rel=0.02)
     assert set(tube.volume["cells_by_shape"]) == {"prism", "tetrahedron"}
-    _all_sound(tube)
+    all_sound(tube)
     (row,) = tube.told["patches"]
     assert row["full"] == 1.0 and row["lowered"] == row["none"] == 0.0
     assert row["area"] == pytest.approx(2 * math.pi * 7 * 60, rel=0.01)
@@ -168,7 +180,7 @@ def test_layers_around_a_ball_are_its_shell(tmp_path):
         {"name": "far", "kind": "far_field", "faces": "rest"},
     ]
     layers = [{"patches": ["ball"], "count": 12, "growth": 1.2, "last": 0.5}]
-    made = _made(
+    made = layered_mesh(
         part,
         tmp_path,
         layers,
@@ -176,26 +188,32 @@ def test_layers_around_a_ball_are_its_shell(tmp_path):
         {"where": "as-is"},
         rows,
     )
-    _all_sound(made)
+    all_sound(made)
     (row,) = made.told["patches"]
     assert row["area"] == pytest.approx(4 * math.pi * 36, rel=0.02) and row["full"] == 1.0
     thick = row["total"]
     shell = 4 / 3 * math.pi * ((6 + thick) ** 3 - 6**3)
-    assert _volumes(made)[made.layer > 0].sum() == pytest.approx(shell, rel=0.05)
+    assert volumes(made)[made.layer > 0].sum() == pytest.approx(shell, rel=0.05)
     assert _scaled_jacobians(made.mesh).min() > 0.5
 
 
-def test_where_two_walls_come_near_layers_are_lowered_and_end(tmp_path):
+@pytest.mark.parametrize("growth, lowest", [(1.2, 0.2), (1.0, 1.0)])
+def test_where_two_walls_come_near_layers_are_lowered_and_end(tmp_path, growth, lowest):
     # a slot that narrows from 8 to 1, with layers 1.2 high asked for on both sides
     wedge = cut(box(0, 0, 0, 40, 10, 8), _slope())
-    layers = [{"patches": ["*"], "count": 6, "growth": 1.2, "total": 1.2}]
-    made = _made(wedge, tmp_path, layers, {"smallest": 0.6, "largest": 1.2}, {"where": "as-is"})
-    _all_sound(made)
+    layers = [{"patches": ["*"], "count": 6, "growth": growth, "total": 1.2}]
+    sizing = {"smallest": 0.6, "largest": 1.2}
+    made = layered_mesh(wedge, tmp_path, layers, sizing, {"where": "as-is"}, lowest=lowest)
+    all_sound(made)
     (row,) = made.told["patches"]
-    assert row["lowered"] > 0.05 and row["full"] + row["some"] + row["none"] == pytest.approx(1)
-    assert row["full"] < 1
+    assert row["full"] + row["some"] + row["none"] == pytest.approx(1)
     codes = {f["code"] for f in made.told["findings"]}
-    assert "layers-short" in codes
+    if lowest < 1:
+        # they grow slower, and are thinner in the end
+        assert row["full"] == 1 and row["lowered"] > 0.05
+    else:
+        # nothing to give way: they end
+        assert row["full"] < 1 and "layers-short" in codes
     # the core between them is left everywhere: no cell of a layer touches one of another wall's
     assert (made.layer == 0).any()
 
@@ -255,8 +273,10 @@ def test_layers_end_before_a_face_that_is_not_plane_and_say_so(tmp_path):
         {"name": "end", "kind": "wall", "faces": [f"face_{flat[0]}"]},
         {"name": "side", "kind": "inlet", "faces": "rest"},
     ]
-    made = _made(rod, tmp_path, layers, {"smallest": 1.5, "largest": 2.5}, {"where": "as-is"}, rows)
-    _all_sound(made)
+    made = layered_mesh(
+        rod, tmp_path, layers, {"smallest": 1.5, "largest": 2.5}, {"where": "as-is"}, rows
+    )
+    all_sound(made)
     (row,) = made.told["patches"]
     assert 0 < row["full"] < 1 and row["some"] > 0
     assert "layers-blocked" in {f["code"] for f in made.told["findings"]}
@@ -266,8 +286,8 @@ def test_layers_end_before_a_face_that_is_not_plane_and_say_so(tmp_path):
 @pytest.mark.parametrize("count, growth", [(4, 1.35), (24, 1.2), (36, 1.15)])
 def test_many_and_thin_layers_stay_valid(tmp_path, count, growth):
     layers = [{"patches": ["wall*"], "count": count, "growth": growth, "last": 0.3}]
-    made = _made(pipe(), tmp_path, layers, {"smallest": 1.5, "largest": 2.0})
-    _all_sound(made)
+    made = layered_mesh(pipe(), tmp_path, layers, {"smallest": 1.5, "largest": 2.0})
+    all_sound(made)
     assert made.told["patches"][0]["full"] > 0.99
     assert made.told["cells"] == (made.layer > 0).sum()
     assert made.layer.max() == count
@@ -337,25 +357,6 @@ def test_a_mesh_with_layers_is_written_and_read_again(tmp_path, tube):
     same(tube.mesh, read_cgns(tmp_path / "mesh.cgns"))
 
 
-def test_solids_and_walls_between_two_zones_grow_none_and_say_so(tmp_path):
-    # a sleeve and the water in it
-    sleeve = cut(cylinder((0, 0, 0), (1, 0, 0), 10, 20), cylinder((-1, 0, 0), (1, 0, 0), 6, 22))
-    domain = {
-        "where": "inside",
-        "closed": ["opening_1", "opening_2"],
-        "pin": [{"name": "water", "at": [10, 0, 0]}],
-        "solids": ["*"],
-    }
-    layers = [{"patches": ["*"], "count": 3, "growth": 1.2, "last": 0.3}]
-    made = _made(sleeve, tmp_path, layers, {"smallest": 1.2, "largest": 2.5}, domain)
-    _all_sound(made)
-    zones = {z: made.volume["zones"][z]["volume"] for z in made.volume["zones"]}
-    assert zones["water"] == pytest.approx(math.pi * 36 * 20, rel=0.03)
-    assert sum(zones.values()) == pytest.approx(math.pi * 100 * 20, rel=0.03)
-    assert not (made.layer > 0).any()
-    assert "layers-solid" in {f["code"] for f in made.told["findings"]}
-
-
 def test_a_worked_example_of_a_plate_boundary_layer():
     # White, Fluid Mechanics, example 7.4: a hydrofoil 1.2 ft long in seawater at 40 ft/s; its
     # boundary layer is 0.0216 ft thick at the end, its drag coefficient on one side 0.00349
@@ -398,3 +399,27 @@ def test_layers_by_y_plus_are_as_high_as_its_flow_asks_for(tmp_path):
         check_layers("layers", "layers", [row | flow | {"along": "wing"}], {})
     with pytest.raises(SettingRejected, match="speed for y"):
         check_layers("layers", "layers", [row], {})
+
+
+@pytest.mark.parametrize("room", [0.9, 0.5, 0.3, 0.05])
+def test_layers_that_fit_keep_their_first_height_as_long_as_they_can(room):
+    # eight layers from 0.1 that grow by 1.3 want 2.385; as even ones they want 0.8
+    one = np.ones(3)
+    whole = total(Heights(0.1, 1.3, 8))
+    height = room * whole * one
+    made = fitted(0.1 * one, 1.3 * one, np.full(3, 8, np.int32), height, 0.4)
+    assert made.ends[:, 0].tolist() == [0, 0, 0]
+    steps = np.diff(made.ends, axis=1)[0]
+    if room * whole >= 0.8:
+        assert made.number[0] == 8 and made.thinned[0] == 1.0
+        assert made.ends[0, -1] == pytest.approx(room * whole, rel=1e-4)
+        assert steps[0] == pytest.approx(0.1)
+        growth = steps[1:] / steps[:-1]
+        assert growth == pytest.approx(growth_between(0.1, room * whole, 8), rel=1e-4)
+    elif room * whole >= 0.4 * 0.8:
+        assert made.number[0] == 8 and steps == pytest.approx(room * whole / 8)
+        assert made.thinned[0] == pytest.approx(room * whole / 0.8)
+    else:
+        # each 0.04 high, as many as there is room for
+        assert made.number[0] == int(room * whole / 0.04) < 8
+        assert made.ends[0, -1] == pytest.approx(made.number[0] * 0.04)

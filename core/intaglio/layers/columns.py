@@ -19,7 +19,7 @@ from intaglio.mesh.mesh import Shapes
 @dataclass(frozen=True)
 class Columns:
     """count (n,): layers over each node of a shell; level (n, most + 1): number of the point at
-    which each layer ends, from the node itself on, the last repeated; points (p, 3): those of the
+    which each layer ends, from the node's origin on, the last repeated; points (p, 3): those of the
     shell, then those of the columns."""
 
     count: Ints
@@ -38,7 +38,7 @@ def columns(shell: Shell, way: Floats, heights: Floats, count: Ints) -> Columns:
     n, most = len(shell.points), heights.shape[1] - 1
     there = np.arange(1, most + 1)[None, :] <= count[:, None]
     level = np.empty((n, most + 1), np.int32)
-    level[:, 0] = np.arange(n)
+    level[:, 0] = shell.origin
     number = np.cumsum(there.ravel()).reshape(n, most) + n - 1
     for k in range(1, most + 1):
         level[:, k] = np.where(there[:, k - 1], number[:, k - 1], level[:, k - 1])

@@ -15,17 +15,18 @@ from intaglio.findings import PLACES
 from intaglio.layers.columns import layer_cells
 from intaglio.layers.grow import LOWEST, Grown, grow
 from intaglio.layers.reach import turned
-from intaglio.layers.shell import Floats, Ints, Longs, Shell
+from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.mesh.building import NO_POLYGONS, Polygons
 from intaglio.mesh.cells import TETRAHEDRON
 from intaglio.mesh.mesh import Shapes
 from intaglio.sizing.octree import SizeField
-from intaglio.volume.fill import Filling, fill
+from intaglio.volume.fill import Bounded, Filling, bounded, filled_in
 
 Progress = Callable[[float, str], None]
 
-# where a cap cannot be kept whole the layers are lowered to this share and filled around again
-_LOWER, _TRIES = 0.7, 5
+# where a cap cannot be kept whole the layers are lowered to this share and filled around again; the
+# last tries leave none there
+_LOWER, _TRIES, _LAST = 0.7, 10, 4
 # cosine of the fold up to which the filling may change a diagonal (see volume/recover)
 _FLAT = np.cos(np.radians(12.0))
 
@@ -63,7 +64,9 @@ class Wanted:
 @dataclass(frozen=True)
 class _Boundary:
     """What is filled: triangles (t, 3) of points, their region, zones behind and before (t, 2);
-    origin: (zone, row of its core) of each, row -1 for triangles that stay as they are."""
+    zone, row (t,): the row of that zone's core that each is, -1 for walls that stay; place (t,):
+    the surface's triangle that such a wall is, -1 for others; bare (t,): whether no layers stand
+    on either side of it; offset: what is added to the numbers of each zone's columns."""
 
     points: Floats
     triangles: Ints
@@ -71,6 +74,8 @@ class _Boundary:
     sides: Ints
     zone: Ints
     row: Ints
+    place: Ints
+    bare: Bools
     offset: list[int]
 
 
@@ -78,7 +83,6 @@ def layered(
     shells: list[Shell],
     wanted: list[Wanted],
     grown: list[Grown],
-    kept: tuple[Ints, Ints, Ints],
     field: SizeField,
     progress: Progress = lambda share, doing: None,
     max_cells: int = 20_000_000,
@@ -88,28 +92,24 @@ def layered(
 ) -> Layered:
     """Fill what the layers leave of every zone and join all cells.
 
-    shells: one by zone, over the same points; kept: triangles (k, 3) that no shell remakes (shared
-    by two zones, or sheets), their region (k,) and zones behind and before them (k, 2). Raises
-    StepFailed as `fill` does, or where layers and core do not come to fit.
+    shells: one by zone, of the same surface. Raises StepFailed as `fill` does, or where layers and
+    core do not come to fit.
     """
-    for _ in range(_TRIES):
-        bound = _boundary(shells, grown, kept)
+    for k in range(_TRIES):
+        bound = _boundary(shells, grown)
         used = np.unique(bound.triangles)
         number = np.full(len(bound.points), -1, np.int32)
         number[used] = np.arange(len(used))
-        filled = fill(
+        start = bounded(
             bound.points[used],
             number[bound.triangles],
             _kept_apart(shells, grown, bound),
-            field,
             progress,
-            max_cells,
-            improve_passes,
-            target,
             bound.sides,
         )
-        shells_now, bad = _walls(shells, grown, bound, filled, used)
+        shells_now, bad = _walls(shells, grown, bound, start, used)
         if not any(len(b) for b in bad):
+            filled = filled_in(start, field, progress, max_cells, improve_passes, target)
             return _joined(shells_now, grown, bound, filled, used)
         again = []
         for shell, want, have, nodes in zip(shells, wanted, grown, bad, strict=True):
@@ -117,9 +117,17 @@ def layered(
                 again.append(have)
                 continue
             highest = have.height.copy()
-            highest[nodes] *= _LOWER
+            highest[nodes] *= _LOWER if k < _LAST else 0.0
             again.append(
-                grow(shell, want.first, want.growth, want.count, lowest=lowest, highest=highest)
+                grow(
+                    shell,
+                    want.first,
+                    want.growth,
+                    want.count,
+                    lowest=lowest,
+                    highest=highest,
+                    found=have.found,
+                )
             )
         grown = again
     places = np.concatenate([s.points[b] for s, b in zip(shells, bad, strict=True)])
@@ -131,93 +139,156 @@ def layered(
     )
 
 
-def _boundary(shells: list[Shell], grown: list[Grown], kept: tuple[Ints, Ints, Ints]) -> _Boundary:
-    n = len(shells[0].points)
-    points = shells[0].points.copy()
-    parts, region, sides = [kept[0]], [kept[1]], [kept[2]]
-    zone, row, offset = [np.full(len(kept[0]), -1)], [np.full(len(kept[0]), -1)], []
-    more = []
-    at = n
+def _boundary(shells: list[Shell], grown: list[Grown]) -> _Boundary:
+    n = surface_nodes(shells[0])
+    points = shells[0].points[:n].copy()
+    made: list[tuple[Ints, ...]] = []
+    stays: list[tuple[Ints, ...]] = []
+    offset, more, at = [], [], n
     for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
-        core = have.core
-        stays = np.unique(shell.region[shell.fixed])
-        rows = np.flatnonzero(~np.isin(core.region, stays))
-        shift = np.where(core.triangles[rows] >= n, at - n, 0)
-        parts.append((core.triangles[rows] + shift).astype(np.int32))
-        region.append(core.region[rows])
-        sides.append(np.tile(np.array([[z, -1]], np.int32), (len(rows), 1)))
-        zone.append(np.full(len(rows), z))
-        row.append(rows)
-        offset.append(at - n)
-        more.append(core.points[n:])
+        core, first = have.core, len(shell.points)
+        of = core.shell_triangle
+        stood = _stood_on(shell, have)
+        still = (of >= 0) & shell.fixed[of] & ~stood[of]
+        rows = np.flatnonzero(~still)
+        shift = np.where(core.triangles[rows] >= first, at - first, 0)
+        k = len(rows)
+        made.append(
+            (
+                (core.triangles[rows] + shift).astype(np.int32),
+                core.region[rows],
+                np.tile(np.array([[z, -1]], np.int32), (k, 1)),
+                np.full(k, z, np.int32),
+                rows.astype(np.int32),
+            )
+        )
+        own = np.unique(of[still])
+        stays.append((own, np.full(len(own), z, np.int32)))
+        offset.append(at - first)
+        more.append(core.points[first:])
         moved = np.unique(shell.triangles[~shell.grown & ~shell.fixed])
-        points[moved] = core.points[moved]
-        at += len(core.points) - n
+        moved = moved[~shell.several[moved]]
+        points[shell.origin[moved]] = core.points[moved]
+        at += len(core.points) - first
+    walls, region, sides, place, bare = _staying(shells, stays)
+    none = np.full(len(walls), -1, np.int32)
+    made.append((walls, region, sides, none, none))
+    triangles, region, sides, zone, row = (np.concatenate(p) for p in zip(*made, strict=True))
+    others = len(triangles) - len(walls)
     return _Boundary(
         np.concatenate([points, *more]),
-        np.concatenate(parts).astype(np.int32),
-        np.concatenate(region).astype(np.int32),
-        np.concatenate(sides).astype(np.int32),
-        np.concatenate(zone).astype(np.int32),
-        np.concatenate(row).astype(np.int32),
+        triangles,
+        region,
+        sides,
+        zone,
+        row,
+        np.concatenate([np.full(others, -1, np.int32), place]),
+        np.concatenate([np.zeros(others, bool), bare]),
         offset,
+    )
+
+
+def surface_nodes(shell: Shell) -> int:
+    """Number of the surface's nodes; a shell has copies of some after them."""
+    return int(shell.origin.max(initial=-1)) + 1
+
+
+def _stood_on(shell: Shell, have: Grown) -> Bools:
+    """Triangles (m,) of a shell over which some layer stands."""
+    return np.asarray(shell.grown & (have.columns.count[shell.triangles] > 0).any(axis=1))
+
+
+def _staying(
+    shells: list[Shell], stays: list[tuple[Ints, ...]]
+) -> tuple[Ints, Ints, Ints, Ints, Bools]:
+    """The walls with another side on which nothing stands, each once: triangles (t, 3), region,
+    zones behind and before (-1 where layers stand there), place, and whether both sides are bare.
+    """
+    shape, region, place, front, zone = [], [], [], [], []
+    for z, (own, _) in enumerate(stays):
+        shell = shells[z]
+        shape.append(shell.origin[shell.triangles[own]])
+        region.append(shell.region[own])
+        place.append(shell.place[own])
+        front.append(shell.front[own])
+        zone.append(np.full(len(own), z, np.int32))
+    rows, regions = np.concatenate(shape), np.concatenate(region)
+    places, fronts, zones = np.concatenate(place), np.concatenate(front), np.concatenate(zone)
+    # the side behind first
+    order = np.lexsort((~fronts, places))
+    _, first, count = np.unique(places[order], return_index=True, return_counts=True)
+    lead = order[first]
+    other = np.full(len(lead), -1, np.int32)
+    both = count > 1
+    other[both] = zones[order[first[both] + 1]]
+    return (
+        rows[lead].astype(np.int32).reshape(-1, 3),
+        regions[lead].astype(np.int32),
+        np.stack([zones[lead], other], axis=1).astype(np.int32),
+        places[lead].astype(np.int32),
+        both,
     )
 
 
 def _kept_apart(shells: list[Shell], grown: list[Grown], bound: _Boundary) -> Ints:
     """Region (t,) of each triangle to be filled around, but one of its own for caps over a wall
-    that folds there: no diagonal may change on them, flat as they may be themselves."""
+    that folds there, or that has another side: no diagonal may change on them, flat as they may be
+    themselves; nor on a wall with layers on its other side."""
     out = bound.region.copy()
     fresh = int(out.max(initial=0)) + 1
     for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
         _, across = shell.edges
         own = np.repeat(np.arange(len(shell.triangles)), 3)
+        stays = shell.fixed | shell.several[shell.triangles].any(axis=1)
         cosine = np.einsum("ij,ij->i", shell.inward[own], shell.inward[across])
         folded = np.zeros(len(shell.triangles), bool)
         folded[own[(cosine < _FLAT) & shell.grown[own] & shell.grown[across]]] = True
         mine = np.flatnonzero(bound.zone == z)
         over = have.core.over[bound.row[mine]]
-        alone = mine[(over >= 0) & folded[np.maximum(over, 0)]]
+        alone = mine[(over >= 0) & (folded | stays)[np.maximum(over, 0)]]
         out[alone] = fresh + np.arange(len(alone))
         fresh += len(alone)
+    alone = np.flatnonzero((bound.place >= 0) & ~bound.bare)
+    out[alone] = fresh + np.arange(len(alone))
     return out
 
 
 def _walls(
-    shells: list[Shell], grown: list[Grown], bound: _Boundary, filled: Filling, used: Longs
+    shells: list[Shell], grown: list[Grown], bound: _Boundary, filled: Bounded, used: Longs
 ) -> tuple[list[Shell], list[Longs]]:
-    """The shells with the diagonals that the filling took, and by zone the nodes at which the caps
-    were split, or at which levels turn with these diagonals."""
+    """The shells with the diagonals that the filling took, and by zone the nodes at which the caps,
+    or walls with layers on their other side, were split, or at which levels turn with these
+    diagonals."""
     out: list[Shell] = []
     bad: list[Longs] = []
-    n = len(shells[0].points)
+    split = np.asarray((filled.triangles >= len(used)).any(axis=1))
+    walls = np.unique(bound.place[filled.origin[split]])
     for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
+        behind = np.isin(shell.place, walls) & _stood_on(shell, have)
         mine = np.flatnonzero(bound.zone[filled.origin] == z)
-        row = bound.row[filled.origin[mine]]
-        over = have.core.over[row]
+        over = have.core.over[bound.row[filled.origin[mine]]]
         caps = over >= 0
-        own = filled.triangles[mine[caps]]
-        split = (own >= len(used)).any(axis=1)
-        if split.any():
-            bad.append(np.unique(shell.triangles[over[caps][split]]).astype(np.int64))
+        own, over = filled.triangles[mine[caps]], over[caps]
+        broken = split[mine[caps]]
+        if broken.any() or behind.any():
+            at = np.union1d(over[broken], np.flatnonzero(behind))
+            bad.append(np.unique(shell.triangles[at]).astype(np.int64))
             out.append(shell)
             continue
-        # from the top of a column to its foot
-        foot = np.arange(n + len(have.columns.points))
-        foot[have.columns.top] = np.arange(n)
         top = used[own]
-        foot_of = foot[np.where(top >= n, top - bound.offset[z], top)]
-        triangles, region = shell.triangles.copy(), shell.region.copy()
-        triangles[over[caps]] = foot_of
-        changed = over[caps][
-            (np.sort(foot_of, 1) != np.sort(shell.triangles[over[caps]], 1)).any(1)
-        ]
-        now = replace(shell, triangles=triangles, region=region)
+        top = np.where(top >= surface_nodes(shell), top - bound.offset[z], top)
+        before = have.columns.top[shell.triangles[over]]
+        changed = (np.sort(top, 1) != np.sort(before, 1)).any(axis=1)
+        # from the top of a column to its foot
+        foot = np.arange(len(have.columns.points))
+        foot[have.columns.top] = np.arange(len(shell.points))
+        triangles = shell.triangles.copy()
+        triangles[over[changed]] = foot[top[changed]]
+        now = replace(shell, triangles=triangles)
         wrong = np.zeros(0, np.int64)
-        if len(changed):
-            reach = np.take_along_axis(have.ends, have.columns.count[:, None].astype(np.int64), 1)
-            over_turned = turned(now, have.found.way, reach[:, 0])
-            wrong = changed[over_turned[changed]]
+        if changed.any():
+            turns = turned(now, have.found.way, have.ends[:, -1])
+            wrong = over[changed][turns[over[changed]]]
         bad.append(np.unique(triangles[wrong]).astype(np.int64))
         out.append(now)
     return out, bad
@@ -226,7 +297,7 @@ def _walls(
 def _joined(
     shells: list[Shell], grown: list[Grown], bound: _Boundary, filled: Filling, used: Longs
 ) -> Layered:
-    n = len(shells[0].points)
+    n = surface_nodes(shells[0])
     core = np.concatenate([used, len(bound.points) + np.arange(len(filled.points) - len(used))])
     points = np.concatenate([bound.points, filled.points[len(used) :]])
     shape, nodes, zone, layer, counts = [], [], [], [], []
@@ -235,14 +306,16 @@ def _joined(
         own = layer_cells(shell, have.columns)
         at = bound.offset[z]
         shape.append(own.shape)
-        nodes.append(np.where(own.nodes >= n, own.nodes + at, own.nodes))
+        first = len(shell.points)
+        nodes.append(np.where(own.nodes >= first, own.nodes + at, own.nodes))
         counts.append(np.diff(own.start))
         zone.append(np.full(len(own.shape), z, np.int32))
         layer.append(own.layer)
-        sides = np.where(own.sides.nodes >= n, own.sides.nodes + at, own.sides.nodes)
+        sides = np.where(own.sides.nodes >= first, own.sides.nodes + at, own.sides.nodes)
         surface = surface + Polygons(own.sides.start, sides.astype(np.int32), own.sides.patch)
+        rows = np.flatnonzero(shell.grown & ~shell.fixed)
         surface = surface + Polygons.of_rows(
-            shell.triangles[shell.grown], shell.region[shell.grown]
+            shell.origin[shell.triangles[rows]], shell.region[rows]
         )
     shape.append(np.full(len(filled.tets), TETRAHEDRON, np.int8))
     nodes.append(core[filled.tets].ravel())
@@ -254,13 +327,16 @@ def _joined(
     for z, have in enumerate(grown):
         mine = bound.zone[origin] == z
         caps[mine] = have.core.over[bound.row[origin[mine]]] >= 0
+    # walls with layers on one side alone come with those that have them
+    caps |= (bound.place[origin] >= 0) & ~bound.bare[origin]
     rest = core[filled.triangles[~caps]]
     surface = surface + Polygons.of_rows(rest.astype(np.int32), bound.region[origin[~caps]])
+    surface = surface + _walls_between(shells, grown)
     every = np.concatenate(nodes)
     kept = np.zeros(len(points), bool)
     kept[every] = True
     given = np.full(len(points), -1, np.int32)
-    given[:n] = np.where((points[:n] == shells[0].points).all(axis=1), np.arange(n), -1)
+    given[:n] = np.where((points[:n] == shells[0].points[:n]).all(axis=1), np.arange(n), -1)
     number = (np.cumsum(kept) - 1).astype(np.int32)
     return Layered(
         points[kept],
@@ -275,3 +351,18 @@ def _joined(
         filled.swaps,
         filled.splits,
     )
+
+
+def _walls_between(shells: list[Shell], grown: list[Grown]) -> Polygons:
+    """The walls with two sides that layers stand on at least one of, each once, as seen from the
+    zone behind."""
+    sides = [
+        (shell.place[rows], shell.front[rows], shell.origin[shell.triangles[rows]], z, rows)
+        for z, (shell, have) in enumerate(zip(shells, grown, strict=True))
+        for rows in [np.flatnonzero(shell.fixed)]
+    ]
+    place, front, corners = (np.concatenate([s[k] for s in sides]) for k in range(3))
+    region = np.concatenate([shells[z].region[rows] for *_, z, rows in sides])
+    stood = np.concatenate([_stood_on(shells[z], grown[z])[rows] for *_, z, rows in sides])
+    own = front & np.isin(place, place[stood])
+    return Polygons.of_rows(corners[own].astype(np.int32), region[own].astype(np.int32))

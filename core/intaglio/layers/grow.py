@@ -13,6 +13,7 @@ import numpy as np
 
 from intaglio.layers.columns import Columns, columns
 from intaglio.layers.directions import Directions, directions
+from intaglio.layers.heights import fitted
 from intaglio.layers.reach import edge_means, narrowed, room, sloped, tight, turned
 from intaglio.layers.remainder import Remade, remade
 from intaglio.layers.shell import Floats, Ints, Longs, Shell
@@ -21,12 +22,14 @@ from intaglio.numeric.intersections import crossing_triangles
 
 Progress = Callable[[float, str], None]
 
-# layers are lowered to this share of what is asked for before they end
-LOWEST = 0.4
+# the first layer is lowered to this share of what is asked for before layers end
+LOWEST = 0.2
 _ROUNDS = 40
 # from this round on what still fails grows nothing
 _LAST = 25
 _LOWER = 0.75
+# what layers leave the core before the next surface, in edges of the wall
+_GAP = 0.8
 # a column in a slanted direction is so many times as long as its layers are high, at most
 _LONGEST = 2.0
 
@@ -35,14 +38,15 @@ _LONGEST = 2.0
 class Grown:
     """Layers in a zone: their columns; the surface that bounds the core; ends (n, most + 1): how
     far along a column each layer ends; height (n,) of all layers that stand; lowered (n,): their
-    height as a share of what was asked for, 0 where none stand; wanted (n,) number of layers asked
-    for; found: directions and what they see."""
+    height as a share of what was asked for, 0 where none stand; thinned (n,): that of the first
+    layer; wanted (n,) number of layers asked for; found: directions and what they see."""
 
     columns: Columns
     core: Remade
     ends: Floats
     height: Floats
     lowered: Floats
+    thinned: Floats
     wanted: Ints
     found: Directions
 
@@ -55,40 +59,35 @@ def grow(
     progress: Progress = lambda share, doing: None,
     lowest: float = LOWEST,
     highest: Floats | None = None,
+    found: Directions | None = None,
 ) -> Grown:
     """Grow count (n,) layers over each node, the first of first (n,) units, each growth (n,) times
-    the one below, no higher in all than highest (n,), lowered to no less than the share `lowest`
-    before they end. Nodes off the grown faces count none."""
+    the one below, no higher in all than highest (n,); where there is less room they fit as `fitted`
+    has it. Nodes off the grown faces count none. found: directions, where they are known."""
     progress(0.0, "looking for ways to grow")
     sides = constraints(shell)
-    found = directions(shell, sides)
+    found = found or directions(shell, sides)
     count = np.where(shell.walls, count, 0).astype(np.int32)
-    most = int(count.max()) if len(count) else 0
-    steps = np.where(
-        np.arange(most)[None, :] < count[:, None],
-        first[:, None] * growth[:, None] ** np.arange(most)[None, :],
-        0.0,
-    )
-    level = np.concatenate([np.zeros((len(count), 1)), np.cumsum(steps, axis=1)], axis=1)
-    asked = level[:, -1]
+    asked = fitted(first, growth, count, np.full(len(count), np.inf), lowest).ends[:, -1]
     # along a slanted column
     longer = 1.0 / np.clip(found.mean, 1.0 / _LONGEST, 1.0)
     height = np.where(found.way.any(axis=1), asked, 0.0)
     if highest is not None:
         height = np.minimum(height, highest)
     progress(0.05, "looking for room")
-    low = lowest * asked
+    low = lowest * count * first
     height = sloped(shell, np.minimum(height, room(shell, sides, found) / longer), low)
     height = narrowed(shell, found.way, height, longer, low)
     mean = edge_means(shell)
     tri = shell.triangles
     middle_way = _unit(found.way[tri].sum(axis=1))
-    gap = 0.5 * mean[tri].mean(axis=1)
+    gap = _GAP * mean[tri].mean(axis=1)
     for k in range(_ROUNDS):
         progress(0.1 + 0.8 * k / _ROUNDS, "growing layers")
-        height, share, number = _in_layers(height, asked, level, count, lowest)
-        ends = level * (share * longer)[:, None]
-        top = np.take_along_axis(ends, number[:, None].astype(np.int64), 1)[:, 0]
+        stand = fitted(first, growth, count, height, lowest)
+        height, number = stand.ends[:, -1], stand.number
+        ends = stand.ends * longer[:, None]
+        top = ends[:, -1]
         bad: Longs = np.unique(tri[turned(shell, found.way, top)])
         # where nothing stands it is the surface itself that is bent, and nothing to lower
         bad = bad[height[bad] > 0]
@@ -99,8 +98,7 @@ def grow(
             if not len(bad):
                 bad = _crossing(shell, made, core)
             if not len(bad):
-                around = np.concatenate([core.triangles, shell.sheets])
-                close = tight(core.points, around, core.over, middle_way, gap)
+                close = tight(core.points, core.triangles, core.over, middle_way, gap)
                 bad = np.unique(tri[close])
                 bad = bad[number[bad] > 0]
                 if k >= _LAST:
@@ -112,27 +110,16 @@ def grow(
         height = sloped(shell, height, low)
     else:
         return _none(shell, sides, found, count)
-    lowered = np.where(number > 0, share, 0.0)
-    return Grown(made, core, ends, np.where(number > 0, height, 0.0), lowered, count, found)
-
-
-def _in_layers(
-    height: Floats, asked: Floats, level: Floats, count: Ints, lowest: float
-) -> tuple[Floats, Floats, Ints]:
-    """Heights (n,) that whole layers reach, the share (n,) to which these are lowered, and how many
-    of them stand (n,)."""
-    share = np.clip(height / np.where(asked > 0, asked, 1.0), lowest, 1.0)
-    fits = level * share[:, None] <= height[:, None] * (1 + 1e-9)
-    number = np.minimum(fits.sum(axis=1) - 1, count).astype(np.int32)
-    number = np.where(height > 0, np.maximum(number, 0), 0).astype(np.int32)
-    reached = np.take_along_axis(level, number[:, None].astype(np.int64), 1)[:, 0] * share
-    return reached, share, number
+    lowered = np.where(asked > 0, height / np.where(asked > 0, asked, 1.0), 0.0)
+    return Grown(made, core, ends, height, lowered, stand.thinned, count, found)
 
 
 def _crossing(shell: Shell, made: Columns, core: Remade) -> Longs:
     """Nodes with columns whose caps, or whose side faces, cross the surface somewhere."""
-    own = crossing_triangles(core.points, np.concatenate([core.triangles, shell.sheets]))
-    own = own[own < len(core.over)]
+    # of a sheet without layers one side is enough
+    stands = np.isin(np.arange(len(core.over)), _bare_twins(shell, made, core), invert=True)
+    rows = np.flatnonzero(stands)
+    own = rows[crossing_triangles(core.points, core.triangles[rows])]
     caps = core.over[own[core.over[own] >= 0]]
     # where faces that grow nothing are crossed, the columns on them are too high
     others = np.unique(core.triangles[own[core.over[own] < 0]])
@@ -140,12 +127,24 @@ def _crossing(shell: Shell, made: Columns, core: Remade) -> Longs:
     return np.union1d(np.unique(shell.triangles[caps]), ends).astype(np.int64)
 
 
+def _bare_twins(shell: Shell, made: Columns, core: Remade) -> Longs:
+    """Rows of the core's surface that are the back of a sheet's triangle, neither side of which
+    has layers."""
+    if not (shell.twin >= 0).any():
+        return np.zeros(0, np.int64)
+    bare = np.asarray((made.count[shell.triangles] == 0).all(axis=1))
+    drop = (shell.twin >= 0) & ~shell.front & bare & bare[shell.twin]
+    of = core.shell_triangle
+    return np.flatnonzero(np.asarray((of >= 0) & drop[of]))
+
+
 def _none(shell: Shell, sides: Constraints, found: Directions, count: Ints) -> Grown:
     """No layers at all."""
     n = len(count)
     ends, number, nothing = np.zeros((n, 1)), np.zeros(n, np.int32), np.zeros(n)
     made = columns(shell, found.way, ends, number)
-    return Grown(made, remade(shell, sides, made), ends, nothing, nothing, count, found)
+    core = remade(shell, sides, made)
+    return Grown(made, core, ends, nothing, nothing, nothing, count, found)
 
 
 def _unit(vectors: Floats) -> Floats:

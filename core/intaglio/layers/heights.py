@@ -7,6 +7,10 @@ from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 Floats = NDArray[np.float64]
+Ints = NDArray[np.int32]
+
+# growths at which the height of layers is tabled, to find the one that fits
+_TABLED = 400
 
 
 @dataclass(frozen=True)
@@ -59,3 +63,51 @@ def growth_between(first: float, thickness: float, count: int) -> float:
     if short(10.0) < 0:
         raise ValueError("no growth under 10 reaches this thickness")
     return float(brentq(short, 1.0, 10.0, xtol=1e-14))
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """Layers over nodes as they fit: number (n,) that stand; ends (n, most + 1) at which each ends,
+    the last repeated; thinned (n,): the first one's height as a share of what was asked for."""
+
+    number: Ints
+    ends: Floats
+    thinned: Floats
+
+
+def fitted(first: Floats, growth: Floats, count: Ints, height: Floats, lowest: float) -> Fitted:
+    """Layers (n,) that are no higher in all than height (n,): they first grow slower, down to not
+    at all, with the first as high as asked for; then all get thinner, down to the share `lowest`;
+    then there are fewer of them."""
+    most = int(count.max(initial=0))
+    even = count * first
+    number = np.where(height > 0, count, 0)
+    thinned = np.ones(len(first))
+    rate = growth.copy()
+    for k in np.unique(count[count > 0]).tolist():
+        own = np.flatnonzero(count == k)
+        # height over the first, by growth
+        table = np.linspace(1.0, float(growth[own].max()), _TABLED)
+        over = np.stack([_sum(float(g), k) for g in table])
+        asked = first[own] * np.interp(growth[own], table, over)
+        short = height[own] < asked * (1 - 1e-12)
+        some = own[short]
+        rate[some] = np.interp(height[some] / first[some], over, table)
+    thin = height < even * (1 - 1e-12)
+    thinned[thin] = np.maximum(lowest, height[thin] / np.maximum(even[thin], 1e-300))
+    rate[thin] = 1.0
+    fewer = np.flatnonzero(thin & (height < lowest * even))
+    steps = lowest * first[fewer]
+    number[fewer] = np.floor(height[fewer] / np.maximum(steps, 1e-300) * (1 + 1e-9))
+    number = np.minimum(number, count).astype(np.int32)
+    layer = np.arange(most)[None, :]
+    step = np.where(
+        layer < number[:, None], (thinned * first)[:, None] * rate[:, None] ** layer, 0.0
+    )
+    ends = np.concatenate([np.zeros((len(first), 1)), np.cumsum(step, axis=1)], axis=1)
+    return Fitted(number, ends, np.where(number > 0, thinned, 0.0))
+
+
+def _sum(growth: float, count: int) -> float:
+    """Height of layers over that of the first."""
+    return float((growth ** np.arange(count)).sum())

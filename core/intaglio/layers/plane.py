@@ -225,14 +225,23 @@ def _in_circle(a: Floats, b: Floats, c: Floats, p: Floats) -> bool:
 
 
 def _bounded_by(sides: Longs, edges: Longs) -> bool:
-    """Whether half edges (k, 2) that none runs against are exactly the given ones."""
-    code = (sides[:, 0].astype(np.int64) << 32) | sides[:, 1]
-    back = (sides[:, 1].astype(np.int64) << 32) | sides[:, 0]
+    """Whether half edges (k, 2) that none runs against are exactly the given ones; given ones that
+    run against each other, along a slit, are to be there both."""
+    code, back = _codes(sides)
     if len(np.unique(code)) < len(code):
         return False
+    want, against = _codes(edges)
+    slit = np.isin(want, against)
     rim = code[~np.isin(code, back)]
-    want = (edges[:, 0].astype(np.int64) << 32) | edges[:, 1]
-    return bool(np.array_equal(np.sort(rim), np.sort(want)))
+    return bool(
+        np.array_equal(np.sort(rim), np.sort(want[~slit])) and np.isin(want[slit], code).all()
+    )
+
+
+def _codes(half: Longs) -> tuple[Longs, Longs]:
+    """A number (k,) for each half edge, and that of the one that runs against it."""
+    a, b = half[:, 0].astype(np.int64), half[:, 1].astype(np.int64)
+    return (a << 32) | b, (b << 32) | a
 
 
 def _loops(edges: Longs) -> list[Longs] | None:

@@ -11,12 +11,12 @@ from intaglio.numeric.boxtree import box_tree, first_hits
 # of the way to the next wall layers take so much, if that grows layers too, else so much
 _SHARED, _ALONE = 0.33, 0.6
 # what layers leave the core between them, in edges
-_CORE_EDGES = 1.0
+_CORE_EDGES = 1.3
 # height that neighbouring nodes may differ by, per length between them: of layers that are lowered,
 # and of those that end
 SLOPE, _ENDING = 0.2, 0.6
 # an edge of the cap is at least so long as a share of its wall's edge, reached in so many rounds
-_KEPT, _NARROWINGS = 0.5, 40
+_KEPT, _NARROWINGS = 0.65, 40
 # cosine under which the cap over a triangle counts as turned away from the wall, or a column as
 # lying down
 _FACING = 0.35
@@ -36,13 +36,16 @@ def room(shell: Shell, sides: Constraints, found: Directions) -> Floats:
     """Height (n,) along each direction that the walls ahead leave for layers and a core."""
     grows = np.flatnonzero(found.way.any(axis=1))
     out = np.zeros(len(shell.points))
-    tree = box_tree(shell.points, shell.all_triangles)
+    tree = box_tree(shell.points, shell.triangles)
     mean = edge_means(shell)
     far, hit = first_hits(
         tree, shell.points[grows], found.way[grows], 1e-6 * np.maximum(mean[grows], 1e-300)
     )
-    grown = np.append(shell.grown, np.zeros(len(shell.sheets), bool))
-    shared = grown[np.maximum(hit, 0)]
+    hit = np.maximum(hit, 0)
+    # of a sheet the side that faces the node
+    away = np.einsum("ij,ij->i", shell.inward[hit], found.way[grows]) > 0
+    hit = np.where(away & (shell.twin[hit] >= 0), shell.twin[hit], hit)
+    shared = shell.grown[hit]
     share = np.where(shared, _SHARED, _ALONE)
     # half of what the core keeps is this wall's
     left = np.where(shared, 0.5, 1.0) * np.maximum(far - _CORE_EDGES * mean[grows], 0.0)

@@ -22,14 +22,21 @@ _CLOSE = 0.55
 class Remade:
     """The surface over the layers: points (p, 3) as numbered in the columns, triangles (t, 3),
     outward from the zone, region (t,), over (t,) the shell's triangle that a cap stands on, -1 for
-    others; caps come first. failed: nodes whose columns leave a face that cannot be triangulated.
-    """
+    others; caps come first, one for each grown triangle; same (t,): the shell's triangle that a row
+    is as it was, -1 for others. failed: nodes whose columns leave a face that cannot be
+    triangulated."""
 
     points: Floats
     triangles: Ints
     region: Ints
     over: Ints
+    same: Ints
     failed: Longs
+
+    @property
+    def shell_triangle(self) -> Ints:
+        """The shell's triangle (t,) that each is or stands on, -1 for those made again."""
+        return np.maximum(self.over, self.same)
 
 
 def remade(shell: Shell, sides: Constraints, made: Columns) -> Remade:
@@ -39,27 +46,32 @@ def remade(shell: Shell, sides: Constraints, made: Columns) -> Remade:
     grown = np.flatnonzero(shell.grown)
     parts = [top[shell.triangles[grown]]]
     region, over = [shell.region[grown]], [grown.astype(np.int32)]
+    same = [np.full(len(grown), -1, np.int32)]
     failed: list[Longs] = []
     swallowed, links = _swallowed(shell, sides, made)
     grows = made.count > 0
     for r in np.unique(shell.region[~shell.grown]).tolist():
-        own = shell.triangles[~shell.grown & (shell.region == r)]
+        at = np.flatnonzero(~shell.grown & (shell.region == r)).astype(np.int32)
+        own = shell.triangles[at]
         used = np.unique(own)
-        rows = own
+        rows = shell.origin[own]
         if grows[used].any() or swallowed[used].any():
             told = _one(shell, sides, made, points, own, swallowed, links)
             if told is None:
                 failed.append(used[grows[used]].astype(np.int64))
             else:
-                rows = told
+                rows, at = told, np.full(len(told), -1, np.int32)
+                rows[rows < len(shell.points)] = shell.origin[rows[rows < len(shell.points)]]
         parts.append(rows)
         region.append(np.full(len(rows), r, np.int32))
         over.append(np.full(len(rows), -1, np.int32))
+        same.append(at)
     return Remade(
         points,
         np.concatenate(parts).astype(np.int32),
         np.concatenate(region).astype(np.int32),
         np.concatenate(over),
+        np.concatenate(same),
         np.concatenate(failed) if failed else np.zeros(0, np.int64),
     )
 
@@ -131,6 +143,7 @@ def _one(
     fresh = ~np.isin(bound, rim).all(axis=1)
     beside = np.isin(rows, bound[fresh]).any(axis=1)
     moving = np.intersect1d(np.unique(rows[np.isin(rows, rows[beside]).any(axis=1)]), inner)
+    moving = moving[~shell.several[moving]]
     new = smoothed(flat, rows, moving)
     shift = new[moving] - flat[moving]
     points[moving] += shift[:, :1] * first + shift[:, 1:] * np.cross(normal, first)

@@ -1,4 +1,9 @@
-"""The closed surface of one zone, with the part of it from which layers grow."""
+"""The closed surface of one zone, with the part of it from which layers grow.
+
+Where the zone lies on both sides of a sheet the surface has the sheet twice, once for each side,
+and every node as often as there are fans of triangles around it: what grows on one side has
+nothing to do with the other. On the sheet's free rim there is one fan, and one node.
+"""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -6,8 +11,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.facets import edge_keys, edge_uses, triangle_normals
+from intaglio.facets.facets import edge_keys, triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -18,16 +25,21 @@ Bools = NDArray[np.bool_]
 
 @dataclass(frozen=True)
 class Shell:
-    """points (n, 3); triangles (m, 3), outward from the zone; region (m,) their face; grown (m,)
-    those from which layers grow; fixed (m,) those that must stay, as another zone shares them;
-    sheets (k, 3): triangles with the zone on both sides, which stay too."""
+    """points (n, 3), those of the surface first; origin (n,): the surface's node that each is;
+    triangles (m, 3), outward from the zone; region (m,) their face; grown (m,) those from which
+    layers grow; fixed (m,) those that must stay, as another zone, or the other side of a sheet,
+    shares them; place (m,) the surface's triangle that each is a side of, front (m,) whether it is
+    the side behind it; twin (m,): of a sheet the triangle on its other side, else -1."""
 
     points: Floats
+    origin: Ints
     triangles: Ints
     region: Ints
     grown: Bools
     fixed: Bools
-    sheets: Ints
+    place: Ints
+    front: Bools
+    twin: Ints
 
     @cached_property
     def inward(self) -> Floats:
@@ -53,28 +65,17 @@ class Shell:
 
     @cached_property
     def edges(self) -> tuple[Ints, Ints]:
-        """Half edges (3 m, 2) of all triangles, three after each other, and a triangle (3 m,)
-        across each. At an edge that more than two triangles share it is any of them."""
-        pairs = self.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
-        order = np.argsort(edge_keys(pairs), kind="stable")
-        across = np.empty(len(order), np.int32)
-        across[order[0::2]] = order[1::2] // 3
-        across[order[1::2]] = order[0::2] // 3
-        return pairs, across
+        """Half edges (3 m, 2) of all triangles, three after each other, and the triangle (3 m,)
+        across each."""
+        return half_edges(self.triangles), (mates(self.points, self.triangles) // 3).astype(
+            np.int32
+        )
 
     @cached_property
-    def crowded(self) -> Bools:
-        """Nodes (n,) on sheets, or on edges that more than two triangles share."""
-        out = np.zeros(len(self.points), bool)
-        out[self.sheets] = True
-        edges, uses, _ = edge_uses(self.triangles)
-        out[edges[uses != 2]] = True
-        return out
-
-    @cached_property
-    def all_triangles(self) -> Ints:
-        """The triangles (m + k, 3), then the sheets."""
-        return np.concatenate([self.triangles, self.sheets])
+    def several(self) -> Bools:
+        """Nodes (n,) that are not the only one of their origin."""
+        count = np.bincount(self.origin[np.unique(self.triangles)], minlength=len(self.points))
+        return np.asarray(count[self.origin] > 1)
 
     @cached_property
     def wall_edges(self) -> Ints:
@@ -83,3 +84,72 @@ class Shell:
         own = pairs[np.repeat(self.grown, 3)]
         key = np.unique(edge_keys(own))
         return np.stack([key >> 32, key & 0xFFFFFFFF], axis=1).astype(np.int32)
+
+
+def half_edges(triangles: Ints) -> Ints:
+    """Half edges (3 m, 2), three of each triangle after each other."""
+    return triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+
+
+def mates(points: Floats, triangles: Ints) -> Longs:
+    """The half edge (3 m,) that runs against each, of the triangle that follows around their edge
+    through the zone; triangles (m, 3) are turned outward and close the zone."""
+    pairs = half_edges(triangles)
+    key = edge_keys(pairs)
+    order = np.argsort(key, kind="stable")
+    _, first, count = np.unique(key[order], return_index=True, return_counts=True)
+    crowded = np.repeat(count > 2, count)
+    turn = np.zeros(len(key))
+    at = order[crowded]
+    turn[at] = _turns(points, triangles, at)
+    # the zone lies below a half edge that runs from its lower node, above one that runs to it: each
+    # of these goes with the next above it
+    to_lower = pairs[:, 0] > pairs[:, 1]
+    order = np.lexsort((to_lower, turn, key))
+    after = np.arange(len(key)) + 1
+    last = first + count - 1
+    after[last] = first
+    out = np.empty(len(key), np.int64)
+    up = to_lower[order]
+    out[order[up]] = order[after[up]]
+    out[out[order[up]]] = order[up]
+    return out
+
+
+def _turns(points: Floats, triangles: Ints, half: Longs) -> Floats:
+    """Angle (k,) around its edge, from the lower node to the higher, of the triangle of each half
+    edge, from a direction that those of an edge have in common."""
+    tri, corner = triangles[half // 3], half % 3
+    rows = np.arange(len(half))
+    a, b = tri[rows, corner], tri[rows, (corner + 1) % 3]
+    low, high = points[np.minimum(a, b)], points[np.maximum(a, b)]
+    along = high - low
+    along /= np.linalg.norm(along, axis=1)[:, None]
+    tip = points[tri[rows, (corner + 2) % 3]] - low
+    one = np.cross(along, np.eye(3)[np.abs(along).argmin(axis=1)])
+    one /= np.linalg.norm(one, axis=1)[:, None]
+    other = np.cross(along, one)
+    return np.arctan2(np.einsum("ij,ij->i", tip, other), np.einsum("ij,ij->i", tip, one))
+
+
+def parted(points: Floats, triangles: Ints) -> tuple[Floats, Ints, Ints]:
+    """Points and triangles with a node of its own for each fan of triangles around a node, and the
+    origin of each point; the first fan keeps the node."""
+    pairs = half_edges(triangles)
+    mate = mates(points, triangles)
+    half = np.arange(len(mate))
+    # a half edge starts at its own corner and ends at the next one of its triangle
+    end = half - half % 3 + (half % 3 + 1) % 3
+    graph = coo_array(
+        (np.ones(2 * len(half), np.int8), (np.r_[half, end], np.r_[end[mate], mate])),
+        shape=(len(half),) * 2,
+    )
+    fan = connected_components(graph, directed=False)[1]
+    node = np.empty(int(fan.max(initial=-1)) + 1, np.int64)
+    node[fan] = pairs[:, 0]
+    lead = np.unique(node, return_index=True)[1]
+    extra = np.setdiff1d(np.arange(len(node)), lead)
+    number = node.copy()
+    number[extra] = len(points) + np.arange(len(extra))
+    origin = np.concatenate([np.arange(len(points)), node[extra]]).astype(np.int32)
+    return points[origin], number[fan].reshape(-1, 3).astype(np.int32), origin

@@ -69,7 +69,7 @@ def constraints(shell: Shell) -> Constraints:
     for a, b in pairs[seam].tolist():
         follow.setdefault(a, []).append(b)
     normals: dict[int, Floats | None] = {}
-    held = shell.crowded.copy()
+    held = np.zeros(n, bool)
     bad = {int(r) for r in np.unique(shell.region[still & shell.fixed])}
     plane, line, room = np.zeros((n, 3)), np.zeros((n, 3)), np.full(n, np.inf)
     trail: dict[int, list[int]] = {}

@@ -151,20 +151,20 @@ def _filled_around(
     """Layers and tetrahedra; the surface's node that each point is, or -1."""
     a = surface.arrays
     region = np.ascontiguousarray(a["region"])
-    shells, _, _, kept = shells_of(
+    shells, _ = shells_of(
         np.ascontiguousarray(a["points"]),
         np.ascontiguousarray(a["triangles"]),
         region,
         sides_of(domain.report),
+        back_faces(domain.report),
         layers.arrays["row_of_face"],
-        [zone["kind"] for zone in domain.report["zones"]],
+        layers.arrays["grows"],
     )
     grown, wanted = grown_of(layers.arrays, shells)
     made = layered(
         shells,
         wanted,
         grown,
-        kept,
         field,
         progress,
         max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),

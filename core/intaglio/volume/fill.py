@@ -115,23 +115,36 @@ def _flood(cx, held, sides):
     return -1
 
 
-def fill(
+@dataclass(frozen=True)
+class Bounded:
+    """A complex that has the surface: found, its triangles (t, 3) and the given one that each came
+    from; zones are known, inner points are not placed yet."""
+
+    found: Recovered
+
+    @property
+    def triangles(self) -> NDArray[np.int32]:
+        """The surface (t, 3) as it will be filled."""
+        return self.found.triangles
+
+    @property
+    def origin(self) -> NDArray[np.int32]:
+        """The given triangle (t,) that each came from."""
+        return self.found.origin
+
+
+def bounded(
     points: NDArray[np.float64],
     triangles: NDArray[np.int32],
     region: NDArray[np.int32],
-    field: SizeField,
     progress: Progress = lambda share, doing: None,
-    max_cells: int = 20_000_000,
-    improve_passes: int = 12,
-    target: float = 25.0,
     sides: NDArray[np.int32] | None = None,
-) -> Filling:
-    """Tetrahedra in the spaces that triangles (m, 3) enclose; region (m,) their face.
+) -> Bounded:
+    """A complex of the points that has the surface of triangles (m, 3); region (m,) their face.
 
     sides (m, 2): the zone behind each triangle (its normal points away from it) and the zone
     before it, -1 where nothing is to be filled; without it one zone lies behind all of them.
-    improve_passes and target (degrees) are those of `improve`.
-    Raises StepFailed with places where the surface is open, meets itself, or cannot be filled.
+    Raises StepFailed with places where the surface is open or meets itself.
     """
     if sides is None:
         sides = np.tile(np.array([[0, -1]], np.int32), (len(triangles), 1))
@@ -177,6 +190,21 @@ def fill(
             "Check that every body is closed and that none overlaps another.",
             [cx.points[found.triangles[bad]].mean(axis=0).tolist()],
         )
+    return Bounded(found)
+
+
+def filled_in(
+    start: Bounded,
+    field: SizeField,
+    progress: Progress = lambda share, doing: None,
+    max_cells: int = 20_000_000,
+    improve_passes: int = 12,
+    target: float = 25.0,
+) -> Filling:
+    """Tetrahedra in the zones of a bounded complex; improve_passes and target (degrees) are those
+    of `improve`. Raises StepFailed where they would be more than max_cells."""
+    found = start.found
+    cx = found.complex
     n_boundary = int(cx.tally[N_POINTS])
     progress(0.15, "placing inner points")
     cx = inner_points(cx, field, max_cells, progress)
@@ -188,6 +216,22 @@ def fill(
         cx, free, improve_passes, target, lambda share, doing: progress(0.6 + 0.38 * share, doing)
     )
     return _result(cx, found)
+
+
+def fill(
+    points: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    region: NDArray[np.int32],
+    field: SizeField,
+    progress: Progress = lambda share, doing: None,
+    max_cells: int = 20_000_000,
+    improve_passes: int = 12,
+    target: float = 25.0,
+    sides: NDArray[np.int32] | None = None,
+) -> Filling:
+    """Tetrahedra in the spaces that triangles (m, 3) enclose: `bounded`, then `filled_in`."""
+    start = bounded(points, triangles, region, progress, sides)
+    return filled_in(start, field, progress, max_cells, improve_passes, target)
 
 
 # what is swapped below which quality after each round of smoothing; 0 swaps nothing

@@ -239,11 +239,30 @@ class SurfaceEdit:
     def __init__(self, triangles: NDArray[np.int32]) -> None:
         self.triangles = triangles.copy()
         self.origin = np.arange(len(triangles), dtype=np.int32)
+        # rows at each node as given, in one list, and those that have come to it since
+        node = triangles.ravel()
+        order = np.argsort(node, kind="stable")
+        self._rows = order // 3
+        self._start = np.searchsorted(node[order], np.arange(int(node.max(initial=-1)) + 2))
+        self._more: dict[int, list[int]] = {}
 
     def at(self, a: int, b: int) -> list[int]:
-        """Rows of the triangles at edge a-b; few edges are ever asked for."""
-        rows = np.flatnonzero((self.triangles == a).any(axis=1))
-        return rows[(self.triangles[rows] == b).any(axis=1)].tolist()
+        """Rows of the triangles at edge a-b."""
+        rows = set(self._more.get(a, ()))
+        if a + 1 < len(self._start):
+            rows.update(self._rows[self._start[a] : self._start[a + 1]].tolist())
+        found = []
+        for k in sorted(rows):
+            own = self.triangles[k].tolist()
+            if a in own and b in own:
+                found.append(k)
+        return found
+
+    def put(self, row: int, nodes: tuple[int, int, int]) -> None:
+        """Give a row other nodes."""
+        self.triangles[row] = nodes
+        for v in nodes:
+            self._more.setdefault(v, []).append(row)
 
     def split(self, a: int, b: int, v: int) -> None:
         """Put node v on edge a-b: each triangle there becomes two."""
@@ -253,10 +272,13 @@ class SurfaceEdit:
             t = self.triangles[k].tolist()
             i = next(i for i in range(3) if t[i] not in (a, b))
             c, x, y = t[i], t[(i + 1) % 3], t[(i + 2) % 3]
-            self.triangles[k] = (c, x, v)
+            self.put(k, (c, x, v))
             more.append((c, v, y))
+        first = len(self.triangles)
         self.triangles = np.concatenate([self.triangles, np.array(more, np.int32).reshape(-1, 3)])
         self.origin = np.concatenate([self.origin, self.origin[rows]])
+        for k, nodes in enumerate(more):
+            self.put(first + k, nodes)
 
     def edges(self, rows: NDArray[Any] | slice = slice(None)) -> NDArray[np.int32]:
         """Edges (e, 2) of the triangles `rows`, low node first, each once."""
@@ -311,8 +333,8 @@ def _swap_diagonals(
             continue
         if not has_edge(cx.tets, cx.nbr, cx.seen, cx.at, cx.tally, c, d, scratch):
             continue
-        edit.triangles[k1] = (c, x, d)
-        edit.triangles[k2] = (c, d, y)
+        edit.put(k1, (c, x, d))
+        edit.put(k2, (c, d, y))
         swapped += 1
     return swapped
 

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
+from intaglio.layers.grow import LOWEST
 from intaglio.parts.model import Product
 from intaglio.stages.layers.report import LayersReport
 from intaglio.stages.layers.settings import LayerSettings
@@ -27,7 +28,7 @@ def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:
 
 def _defaults(reports: Reports, given: Given) -> Derived | None:
     return (
-        {"layers": [], "lowest": 0.4},
+        {"layers": [], "lowest": LOWEST},
         {
             "layers": "None: right for flows that walls hardly matter to.",
             "lowest": "Keeps all layers in most corners.",
@@ -48,7 +49,8 @@ STAGE = Stage(
     (
         Sentence("Grow layers from the walls: {layers}"),
         Sentence(
-            "Where there is less room, lower them to {lowest} of their height before they end."
+            "Where there is less room, let them grow slower, then thin them to {lowest} of their "
+            "height, then end them one by one."
         ),
     ),
     "Grow the layers",

@@ -12,7 +12,7 @@ from intaglio.errors import FileRejected, StepFailed
 from intaglio.facets.facets import edge_keys, triangle_normals
 from intaglio.findings import Finding
 from intaglio.layers.core import layered
-from intaglio.layers.grow import grow
+from intaglio.layers.grow import LOWEST, grow
 from intaglio.mesh.building import Polygons, cell_mesh
 from intaglio.mesh.cells import TETRAHEDRON
 from intaglio.mesh.mesh import Mesh
@@ -21,7 +21,7 @@ from intaglio.mesh.report import mesh_findings
 from intaglio.parts.model import Product
 from intaglio.sizing.octree import SizeField, build_field
 from intaglio.stages.layers.report import LayerPatchRow
-from intaglio.stages.layers.scopes import row_of_faces, wanted_on
+from intaglio.stages.layers.scopes import growing_sides, row_of_faces, wanted_on
 from intaglio.stages.layers.shells import shells_of
 from intaglio.stages.layers.step import grown_rows
 from intaglio.stages.stage import Progress
@@ -46,7 +46,7 @@ class _Surface:
 def layers_into(
     mesh: Mesh,
     rows: list[dict[str, Any]],
-    lowest: float = 0.4,
+    lowest: float = LOWEST,
     progress: Progress = lambda share, doing: None,
 ) -> tuple[Mesh, list[LayerPatchRow], list[Finding]]:
     """The mesh with layers that rows ask for on its patches of kind wall, what grew from each, and
@@ -76,8 +76,10 @@ def layers_into(
     )
     row_of, found = row_of_faces(rows, {"faces": faces}, patches.report)
     kinds = [zone.kind for zone in mesh.zones]
-    shells, own, _, kept = shells_of(
-        surface.points, surface.triangles, surface.region, surface.sides, row_of, kinds
+    grows = growing_sides(rows, row_of, surface.sides, kinds)
+    back = np.full(len(surface.sides), -1, np.int32)
+    shells, own = shells_of(
+        surface.points, surface.triangles, surface.region, surface.sides, back, row_of, grows
     )
     wanted = [wanted_on(s, r, rows, mesh.unit) for s, r in zip(shells, own, strict=True)]
     grown = [
@@ -85,7 +87,7 @@ def layers_into(
         for shell, want in zip(shells, wanted, strict=True)
     ]
     told = grown_rows(rows, row_of, shells, grown, patches)
-    made = layered(shells, wanted, grown, kept, _sizes(mesh, surface), progress, lowest=lowest)
+    made = layered(shells, wanted, grown, _sizes(mesh, surface), progress, lowest=lowest)
     polygons = Polygons(
         made.surface.start, made.surface.nodes, surface.of_region[made.surface.patch]
     )

@@ -36,7 +36,7 @@ def check_layers(
             raise SettingRejected(
                 where, "Each row of layers names the patches that they grow from."
             )
-        unknown = set(row) - {"patches", "count", "growth", "along", *HEIGHTS, *FLOW}
+        unknown = set(row) - {"patches", "count", "growth", "along", "solids", *HEIGHTS, *FLOW}
         if unknown:
             raise SettingRejected(where, f"Layers have no “{sorted(unknown)[0]}”.")
         given = [key for key in HEIGHTS if key in row]
@@ -56,6 +56,10 @@ def check_layers(
             "growth": check_value(where, _GROWTH, row.get("growth", 1.2), numbers),
             key: check_value(where, HEIGHTS[key], row[key], numbers),
         }
+        if "solids" in row:
+            if not isinstance(row["solids"], bool):
+                raise SettingRejected(where, "Whether layers grow in solids is true or false.")
+            made["solids"] = row["solids"]
         if key == "yplus":
             made |= {k: check_value(where, b, row.get(k), numbers) for k, b in FLOW.items()}
             made["along"] = row.get("along", "plate")
@@ -72,6 +76,7 @@ def _schema() -> dict[str, Any]:
         "patches": NAMES_SCHEMA | {"minItems": 1},
         "count": EXPRESSION,
         "growth": EXPRESSION,
+        "solids": {"type": "boolean"},
     }
     flow = dict.fromkeys(FLOW, EXPRESSION) | {"along": {"enum": list(ALONG)}}
     return {

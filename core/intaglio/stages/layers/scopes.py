@@ -1,6 +1,6 @@
 """From the rows of layers to what is asked for over each node of the walls."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -16,6 +16,8 @@ from intaglio.layers.shell import Shell
 from intaglio.layers.yplus import WallFlow, wall_flow
 from intaglio.units import MM_PER_UNIT
 
+# kinds of patches that layers can stand on
+LAYERED = ("wall", "interface")
 # rounds in which heights are evened out over the walls, so that scopes blend
 _BLENDS = 6
 
@@ -33,7 +35,7 @@ def row_of_faces(
         meant = [
             patch
             for patch in patches["patches"]
-            if patch["kind"] == "wall"
+            if patch["kind"] in LAYERED
             and any(fnmatchcase(patch["name"].lower(), name.lower()) for name in row["patches"])
         ]
         if not meant:
@@ -56,6 +58,22 @@ def row_of_faces(
                 )
             out[[number[face] for face in patch["faces"]]] = k
     return out, found
+
+
+def growing_sides(
+    rows: list[dict[str, Any]],
+    row_of: NDArray[np.int32],
+    sides: NDArray[np.int32],
+    kinds: Sequence[str],
+) -> NDArray[np.bool_]:
+    """Whether layers grow on the side behind and the side before (faces, 2) of each face: on those
+    of fluids, and of solids where the row of the face, row_of (faces,), asks for it. sides as the
+    zones (faces, 2) there, kinds those of the zones."""
+    solid = np.array([kind == "solid" for kind in kinds] + [False])
+    wanted = np.array([bool(row.get("solids")) for row in rows] + [False])
+    asked = np.asarray(row_of >= 0)[:, None] & (sides >= 0)
+    out: NDArray[np.bool_] = asked & (~solid[sides] | wanted[row_of][:, None])
+    return out
 
 
 def wanted_on(

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
+from intaglio.layers.grow import LOWEST
 from intaglio.settings.blanks import blank
 from intaglio.stages.layers.rows import LAYER_ROWS
 
@@ -18,9 +19,9 @@ class LayerSettings:
     )
     lowest: float = blank(
         "number",
-        "least height, over what is asked for",
-        "0.4 keeps all layers in most corners; 1 lowers none, so that they end sooner.",
-        0.4,
+        "least height of the first layer, over what is asked for",
+        "0.2 keeps all layers in most corners; 1 thins none, so that they end sooner.",
+        LOWEST,
         least=0.05,
         most=1.0,
     )

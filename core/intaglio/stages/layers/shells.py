@@ -1,6 +1,6 @@
-"""The shells of a surface's zones, and what of the surface no shell may change."""
+"""The shells of a surface's zones, and what grew in them, as a product has it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -11,7 +11,7 @@ from intaglio.layers.core import Wanted
 from intaglio.layers.directions import Directions
 from intaglio.layers.grow import Grown
 from intaglio.layers.remainder import remade
-from intaglio.layers.shell import Longs, Shell
+from intaglio.layers.shell import Shell, parted
 from intaglio.layers.sides import constraints
 
 Ints = NDArray[np.int32]
@@ -23,40 +23,44 @@ def shells_of(
     triangles: Ints,
     region: Ints,
     sides: Ints,
+    back: Ints,
     row_of_face: Ints,
-    kinds: Sequence[str],
-) -> tuple[list[Shell], list[Ints], list[Longs], tuple[Ints, Ints, Ints]]:
-    """A shell for each zone; the row of layers (m,) of each of its triangles, -1 for none, and
-    which of the surface's triangles (m,) it is; and the triangles that stay as they are with their
-    regions and sides, as `layered` takes them.
+    grows: NDArray[np.bool_],
+) -> tuple[list[Shell], list[Ints]]:
+    """A shell for each zone, and the row of layers (m,) of each of its triangles, -1 for none.
 
-    sides (faces, 2): zones behind and before each face; row_of_face (faces,); kinds: of the zones,
-    of which solid ones grow no layers.
+    sides (faces, 2): zones behind and before each face; back (faces,): the row that tells of the
+    other side of a sheet, -1 for others; row_of_face (faces,); grows (faces, 2): whether a face's
+    row is meant for its side behind and its side before.
     """
     own = sides[region]
     sheet = np.asarray((own[:, 0] == own[:, 1]) & (own[:, 0] >= 0))
     shared = np.asarray((own >= 0).all(axis=1))
-    shells, rows, places = [], [], []
+    shells, rows = [], []
     for zone in range(int(sides.max()) + 1):
-        behind = np.flatnonzero((own[:, 0] == zone) & ~sheet)
-        before = np.flatnonzero((own[:, 1] == zone) & ~sheet)
-        at = np.concatenate([behind, before])
-        corners = np.concatenate([triangles[behind], triangles[before][:, ::-1]])
-        none = shared[at] | (kinds[zone] == "solid")
-        row = np.where(none, -1, row_of_face[region[at]]).astype(np.int32)
+        behind = np.flatnonzero(own[:, 0] == zone)
+        before = np.flatnonzero(own[:, 1] == zone)
+        at = np.concatenate([behind, before]).astype(np.int32)
+        front = np.arange(len(at)) < len(behind)
+        place = np.full(len(triangles), -1, np.int32)
+        place[behind] = np.arange(len(behind))
+        twin = np.full(len(at), -1, np.int32)
+        other = np.flatnonzero(~front & sheet[at])
+        twin[other] = place[at[other]]
+        twin[twin[other]] = other
+        face = np.where(front | ~sheet[at], region[at], back[region[at]]).astype(np.int32)
+        row = np.where(grows[face, np.where(front | sheet[at], 0, 1)], row_of_face[face], -1)
+        held, corners, origin = parted(
+            points, np.concatenate([triangles[behind], triangles[before][:, ::-1]])
+        )
         shells.append(
             Shell(
-                points,
-                np.ascontiguousarray(corners),
-                region[at],
-                row >= 0,
-                shared[at],
-                np.ascontiguousarray(triangles[sheet & (own[:, 0] == zone)]),
+                held, origin, np.ascontiguousarray(corners), face, row >= 0, shared[at],
+                at, front, twin,
             )
-        )
-        rows.append(row)
-        places.append(at)
-    return shells, rows, places, (triangles[shared], region[shared], own[shared].astype(np.int32))
+        )  # fmt: skip
+        rows.append(row.astype(np.int32))
+    return shells, rows
 
 
 def grown_arrays(grown: list[Grown], wanted: list[Wanted]) -> dict[str, NDArray[Any]]:
@@ -71,6 +75,7 @@ def grown_arrays(grown: list[Grown], wanted: list[Wanted]) -> dict[str, NDArray[
             "number": have.columns.count,
             "height": have.height,
             "lowered": have.lowered,
+            "thinned": have.thinned,
             "first": want.first,
             "growth": want.growth,
             "count": want.count,
@@ -92,7 +97,16 @@ def grown_of(arrays: Arrays, shells: list[Shell]) -> tuple[list[Grown], list[Wan
         core = remade(shell, constraints(shell), made)
         count = array("count")
         grown.append(
-            Grown(made, core, array("ends"), array("height"), array("lowered"), count, found)
+            Grown(
+                made,
+                core,
+                array("ends"),
+                array("height"),
+                array("lowered"),
+                array("thinned"),
+                count,
+                found,
+            )
         )
         wanted.append(Wanted(array("first"), array("growth"), count))
     return grown, wanted

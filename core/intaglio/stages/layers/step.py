@@ -8,18 +8,17 @@ from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
 from intaglio.facets.facets import triangle_areas
-from intaglio.findings import PLACES, Finding, two_digits
+from intaglio.findings import PLACES, Finding
 from intaglio.layers.core import Wanted
-from intaglio.layers.directions import LEAST_SEEN
 from intaglio.layers.grow import Grown, grow
 from intaglio.layers.heights import last, total
 from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
-from intaglio.layers.sides import constraints
 from intaglio.parts.model import Product
 from intaglio.stages.domain.faces import back_faces, both_sides
+from intaglio.stages.layers.missing import short_findings
 from intaglio.stages.layers.report import LayerPatchRow, LayersReport
-from intaglio.stages.layers.scopes import heights_of, row_of_faces, wanted_on
+from intaglio.stages.layers.scopes import growing_sides, heights_of, row_of_faces, wanted_on
 from intaglio.stages.layers.settings import LayerSettings
 from intaglio.stages.layers.shells import grown_arrays, shells_of
 from intaglio.stages.sizing.local_sizes import sides_of
@@ -50,13 +49,15 @@ def layers_step(
     a = surface.arrays
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
-    cover = np.zeros(len(triangles), np.uint8)
+    cover = np.zeros((2, len(triangles)), np.uint8)
     if not settings.layers:
         return Product(_shown(points, triangles, region, cover, domain), data)
     row_of, found = row_of_faces(settings.layers, domain.report, patches.report)
     kinds = [zone["kind"] for zone in domain.report["zones"]]
-    shells, rows, places, _ = shells_of(
-        points, triangles, region, sides_of(domain.report), row_of, kinds
+    sides = sides_of(domain.report)
+    grows = growing_sides(settings.layers, row_of, sides, kinds)
+    shells, rows = shells_of(
+        points, triangles, region, sides, back_faces(domain.report), row_of, grows
     )
     most = max((row["count"] for row in settings.layers), default=0)
     if most * len(triangles) > _MOST_CELLS:
@@ -81,13 +82,14 @@ def layers_step(
         int(have.columns.count[shell.triangles[shell.grown]].max(axis=1).sum())
         for shell, have in zip(shells, grown, strict=True)
     )
-    found += _left_out(row_of, domain.report)
-    for shell, have in zip(shells, grown, strict=True):
-        found += _short(shell, have, domain.report["unit"])
+    found += _left_out(row_of, grows, domain.report)
+    found += short_findings(shells, grown, domain.report["unit"])
     data["findings"] = [f.as_dict() for f in found]
-    for shell, have, at in zip(shells, grown, places, strict=True):
-        cover[at[shell.grown]] = _cover(shell, have)[shell.grown]
-    arrays = {**grown_arrays(grown, wanted), "row_of_face": row_of}
+    for shell, have in zip(shells, grown, strict=True):
+        own = shell.grown
+        side = np.where(shell.front, 0, 1)
+        cover[side[own], shell.place[own]] = _cover(shell, have)[own]
+    arrays = {**grown_arrays(grown, wanted), "row_of_face": row_of, "grows": grows}
     return Product(arrays | _shown(points, triangles, region, cover, domain), data)
 
 
@@ -98,13 +100,19 @@ def _shown(
     cover: NDArray[np.uint8],
     domain: Product,
 ) -> dict[str, NDArray[Any]]:
-    """What the screen shows: the surface, sheets with both sides, and what stands on it."""
-    triangles, region, of = both_sides(triangles, region, back_faces(domain.report))
+    """What the screen shows: the surface, sheets with both sides, and what stands on it, by cover
+    (2, m) of the sides behind and before; between zones the side that has less of what it asks."""
+    back = back_faces(domain.report)
+    m = len(triangles)
+    sheet = back[region] >= 0
+    asked = np.where(cover > 0, cover, len(COVER)).min(axis=0)
+    least = np.where(asked < len(COVER), asked, 0).astype(np.uint8)
+    triangles, region, of = both_sides(triangles, region, back)
     return {
         "display_points": points.astype(np.float32),
         "display_triangles": triangles,
         "display_region": region,
-        "display_cover": cover[of],
+        "display_cover": np.concatenate([np.where(sheet, cover[0], least), cover[1][of[m:]]]),
     }
 
 
@@ -178,96 +186,22 @@ def grown_rows(
     return out
 
 
-def _left_out(row_of: NDArray[np.int32], domain: Mapping[str, Any]) -> list[Finding]:
-    """Walls that grow none as yet: those with a zone on both sides, and those of solids."""
-    sides = sides_of(domain)
-    kinds = np.array([zone["kind"] for zone in domain["zones"]] + [""])
-    asked = row_of >= 0
-    both = np.asarray((sides >= 0).all(axis=1))
-    solid = np.asarray(((kinds[sides] == "solid") | (sides < 0)).all(axis=1)) & ~both
+def _left_out(
+    row_of: NDArray[np.int32], grows: NDArray[np.bool_], domain: Mapping[str, Any]
+) -> list[Finding]:
+    """Walls of solids that rows name and that grow none, as nothing flows there."""
     faces = domain["faces"]
-    out = []
-    for which, code, words in (
-        (both, "layers-shared", "Walls with a zone on both sides grow no layers in this version."),
-        (solid, "layers-solid", "Walls of solids grow no layers."),
-    ):
-        found = np.flatnonzero(asked & which)
-        if len(found):
-            out.append(
-                Finding(
-                    code,
-                    "caution" if code == "layers-shared" else "note",
-                    words,
-                    len(found),
-                    [faces[k]["at"] for k in found[:PLACES]],
-                    "Name only the patches that layers are meant for.",
-                    faces=[faces[k]["id"] for k in found],
-                )
-            )
-    return out
-
-
-def _short(shell: Shell, have: Grown, unit: str) -> list[Finding]:
-    """Where layers are missing or end early, by cause."""
-    number, asked = have.columns.count, have.wanted
-    missing = (number < asked) & shell.walls
-    if not missing.any():
+    found = np.flatnonzero((row_of >= 0) & ~grows.any(axis=1))
+    if not len(found):
         return []
-    held = constraints(shell).blocked & missing
-    sharp = missing & ~held & (have.found.seen < LEAST_SEEN)
-    from_held = _near(shell, held | sharp, missing)
-    narrow = missing & ~held & ~sharp & ~from_held
-    out = []
-    for which, code, words, advice in (
-        (
-            held,
-            "layers-blocked",
-            "Layers end before faces that are not plane, or before corners of several faces.",
-            "Give the face beside it layers too, or make it plane in Geometry.",
-        ),
-        (
-            sharp,
-            "layers-sharp",
-            "No direction sees all faces of an edge well enough for layers to grow from it.",
-            "Round the edge in Geometry, or leave its patch without layers.",
-        ),
-        (
-            narrow,
-            "layers-short",
-            "Layers end early where there is no room for all of them.",
-            "Lower their height there, or use shorter edges, by a row of its own for the patch.",
-        ),
-    ):
-        nodes = np.flatnonzero(which)
-        if not len(nodes):
-            continue
-        size, measure = 0.0, ""
-        left = float(have.height[nodes].min())
-        if code == "layers-short" and left > 0:
-            size, measure = two_digits(left), f"{unit} is left of their height at the least"
-        out.append(
-            Finding(
-                code,
-                "caution" if code != "layers-short" else "note",
-                words,
-                len(nodes),
-                shell.points[nodes[:: max(1, len(nodes) // PLACES)][:PLACES]].tolist(),
-                advice,
-                size,
-                measure,
-            )
+    return [
+        Finding(
+            "layers-solid",
+            "note",
+            "Walls of solids grow no layers, as nothing flows there.",
+            len(found),
+            [faces[k]["at"] for k in found[:PLACES]],
+            "Name only the patches that layers are meant for, or let them grow in solids too.",
+            faces=[faces[k]["id"] for k in found],
         )
-    return out
-
-
-def _near(shell: Shell, seeds: NDArray[np.bool_], among: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Nodes among some that hang together with seeds through edges between them."""
-    edges = shell.wall_edges
-    edges = edges[among[edges].all(axis=1)]
-    out = seeds.copy()
-    while True:
-        before = out.sum()
-        out[edges[out[edges[:, 0]], 1]] = True
-        out[edges[out[edges[:, 1]], 0]] = True
-        if out.sum() == before:
-            return out
+    ]
