@@ -3,8 +3,9 @@
 from collections.abc import Mapping
 from typing import Any
 
-from intaglio.layers.grow import LOWEST
+from intaglio.errors import SettingRejected
 from intaglio.parts.model import Product
+from intaglio.stages.layers.defaults import layer_defaults, scoped
 from intaglio.stages.layers.report import LayersReport
 from intaglio.stages.layers.settings import LayerSettings
 from intaglio.stages.layers.step import layers_step
@@ -21,19 +22,21 @@ def _run(run: Run) -> Product:
     )
 
 
-def _enters(settings: Mapping[str, Any]) -> tuple[str, ...]:
-    """Patches matter only where layers name them: else renaming asks for no new mesh."""
-    return ("surface", "patches") if settings["layers"] else ("surface",)
+def _scoped(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
+    """Of the patches it is their faces that matter: renaming asks for no new mesh."""
+    rows = settings["layers"]["layers"]
+    if not rows or "patches" not in reports or "domain" not in reports:
+        return None
+    try:
+        return scoped(rows, reports["domain"], reports["patches"])
+    except SettingRejected as error:
+        return str(error)
 
 
 def _defaults(reports: Reports, given: Given) -> Derived | None:
-    return (
-        {"layers": [], "lowest": LOWEST},
-        {
-            "layers": "None: right for flows that walls hardly matter to.",
-            "lowest": "Keeps all layers in most corners.",
-        },
-    )
+    if "patches" not in reports or "domain" not in reports:
+        return None
+    return layer_defaults(reports["domain"], reports["patches"])
 
 
 def _cost(reports: Reports) -> Cost:
@@ -58,5 +61,7 @@ STAGE = Stage(
     run=_run,
     defaults=_defaults,
     cost=_cost,
-    enters=_enters,
+    enters=lambda settings: ("surface",),
+    also=_scoped,
+    version=2,
 )

@@ -1,5 +1,7 @@
 """The report of Layers."""
 
+from typing import NotRequired
+
 from typing_extensions import TypedDict
 
 from intaglio.stages.reports import StageReport
@@ -9,9 +11,10 @@ class LayerPatchRow(TypedDict):
     """What grew from a patch: its area, and the shares of it with all layers, with some and with
     none; lowered: the share on which they are lower than asked for by more than a twentieth; count,
     first, total and last: layers asked for and their heights in the middle of the patch's nodes;
-    edge: the wall's edge there."""
+    edge: the wall's edge there; faces: those of the patch, whatever it is called by now."""
 
     name: str
+    faces: NotRequired[list[str]]
     area: float
     full: float
     some: float

@@ -170,6 +170,7 @@ def grown_rows(
         out.append(
             {
                 "name": patch["name"],
+                "faces": list(patch["faces"]),
                 "area": area,
                 "full": full / area,
                 "some": 1.0 - (full + none) / area,
