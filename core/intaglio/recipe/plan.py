@@ -114,7 +114,8 @@ def states(
             inputs = [keys[n] for n in stage.inputs(settings)] or [source]
             hashed = {**settings, "name": name} if stage.named else settings
             if stage.also is not None:
-                hashed = {**hashed, "also": stage.also(reports, chosen)}
+                known = {**chosen, stage.key: settings}
+                hashed = {**hashed, "also": stage.also(reports, known)}
             key = product_key(stage.key, hashed, inputs)
             chosen[stage.key] = settings
             keys[stage.key] = key
