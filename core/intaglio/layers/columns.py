@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from intaglio.layers.bands import band_cells, roofed, roofs
 from intaglio.layers.shell import Floats, Ints, Longs, Shell
 from intaglio.mesh.building import NO_POLYGONS, Polygons
 from intaglio.mesh.cells import NODES, PRISM, PYRAMID, TETRAHEDRON
@@ -19,11 +20,13 @@ from intaglio.mesh.mesh import Shapes
 @dataclass(frozen=True)
 class Columns:
     """count (n,): layers over each node of a shell; level (n, most + 1): number of the point at
-    which each layer ends, from the node's origin on, the last repeated; points (p, 3): those of the
-    shell, then those of the columns."""
+    which each layer ends, from the node's origin on, the last repeated; tip (w,): point on each
+    band that ends in a quadrilateral, -1 on others; points (p, 3): those of the shell, then those
+    of the columns, then the tips."""
 
     count: Ints
     level: Ints
+    tip: Ints
     points: Floats
 
     @property
@@ -42,9 +45,15 @@ def columns(shell: Shell, way: Floats, heights: Floats, count: Ints) -> Columns:
     number = np.cumsum(there.ravel()).reshape(n, most) + n - 1
     for k in range(1, most + 1):
         level[:, k] = np.where(there[:, k - 1], number[:, k - 1], level[:, k - 1])
-    node, at = np.nonzero(there)
-    more = shell.points[node] + way[node] * heights[node, at + 1][:, None]
-    return Columns(count.astype(np.int32), level, np.concatenate([shell.points, more]))
+    node, layer = np.nonzero(there)
+    more = shell.points[node] + way[node] * heights[node, layer + 1][:, None]
+    points = np.concatenate([shell.points, more])
+    own = roofed(shell, level)
+    bands = shell.arcs.bands[own]
+    tip = np.full(len(shell.arcs.bands), -1, np.int32)
+    tip[own] = len(points) + np.arange(len(own))
+    points = np.concatenate([points, roofs(shell.points[bands], points[level[bands, -1]])])
+    return Columns(count.astype(np.int32), level, tip, points)
 
 
 @dataclass(frozen=True)
@@ -92,6 +101,11 @@ def layer_cells(shell: Shell, made: Columns) -> Layers:
             nodes.append(cell.ravel().astype(np.int32))
             of.append(wall[own].astype(np.int32))
             layer.append(np.full(len(own), k, np.int32))
+    for kind, cells, band, at in band_cells(shell, made.level, made.count, made.tip).groups:
+        shape.append(np.full(len(cells), kind, np.int8))
+        nodes.append(cells.ravel())
+        of.append(shell.arcs.wall[band])
+        layer.append(at)
     if not shape:
         none = np.zeros(0, np.int32)
         return Layers(np.zeros(0, np.int8), np.zeros(1, np.int64), none, none, none, NO_POLYGONS)
@@ -128,4 +142,27 @@ def _side_faces(shell: Shell, made: Columns) -> Polygons:
             if len(rows):
                 face = np.stack([c[rows] for c in corner], axis=1).astype(np.int32)
                 out = out + Polygons.of_rows(face, region[rows].astype(np.int32))
+    return out + _arc_ends(shell, made)
+
+
+def _arc_ends(shell: Shell, made: Columns) -> Polygons:
+    """The ends of bands on faces that do not grow, where a sharp edge ends in one."""
+    pairs, across = shell.edges
+    own = np.repeat(np.arange(len(shell.triangles)), 3)
+    border = np.flatnonzero(shell.grown[own] & ~shell.grown[across])
+    region = np.full(len(shell.points), -1, np.int32)
+    region[pairs[border].ravel()] = np.repeat(shell.region[across[border]], 2)
+    lead = shell.arcs.nodes[:, 0]
+    ends = shell.arcs.nodes[(region[lead] >= 0) & (made.count[lead] > 0)]
+    out = NO_POLYGONS
+    for a, b in ((ends[:, 0], ends[:, 1]), (ends[:, 1], ends[:, 2])):
+        on = region[ends[:, 0]]
+        first = np.stack([made.level[a, 0], made.level[a, 1], made.level[b, 1]], axis=1)
+        out = out + Polygons.of_rows(first, on)
+        for k in range(2, made.level.shape[1]):
+            rows = np.flatnonzero(made.count[a] >= k)
+            at, on_k = (a[rows], b[rows]), on[rows]
+            low, high = ([made.level[v, j] for v in at] for j in (k - 1, k))
+            face = np.stack([low[0], high[0], high[1], low[1]], axis=1)
+            out = out + Polygons.of_rows(face, on_k)
     return out

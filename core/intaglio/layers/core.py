@@ -245,7 +245,8 @@ def _kept_apart(shells: list[Shell], grown: list[Grown], bound: _Boundary) -> In
         folded[own[(cosine < _FLAT) & shell.grown[own] & shell.grown[across]]] = True
         mine = np.flatnonzero(bound.zone == z)
         over = have.core.over[bound.row[mine]]
-        alone = mine[(over >= 0) & (folded | stays)[np.maximum(over, 0)]]
+        band = have.core.band[bound.row[mine]]
+        alone = mine[((over >= 0) & (folded | stays)[np.maximum(over, 0)]) | (band >= 0)]
         out[alone] = fresh + np.arange(len(alone))
         fresh += len(alone)
     alone = np.flatnonzero((bound.place >= 0) & ~bound.bare)
@@ -266,13 +267,16 @@ def _walls(
     for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
         behind = np.isin(shell.place, walls) & _stood_on(shell, have)
         mine = np.flatnonzero(bound.zone[filled.origin] == z)
-        over = have.core.over[bound.row[filled.origin[mine]]]
+        row = bound.row[filled.origin[mine]]
+        over, band = have.core.over[row], have.core.band[row]
+        bands = np.unique(band[split[mine] & (band >= 0)])
         caps = over >= 0
         own, over = filled.triangles[mine[caps]], over[caps]
         broken = split[mine[caps]]
-        if broken.any() or behind.any():
+        if broken.any() or behind.any() or len(bands):
             at = np.union1d(over[broken], np.flatnonzero(behind))
-            bad.append(np.unique(shell.triangles[at]).astype(np.int64))
+            nodes = np.union1d(shell.triangles[at], shell.arcs.bands[bands])
+            bad.append(nodes.astype(np.int64))
             out.append(shell)
             continue
         top = used[own]
@@ -326,7 +330,8 @@ def _joined(
     caps = np.zeros(len(origin), bool)
     for z, have in enumerate(grown):
         mine = bound.zone[origin] == z
-        caps[mine] = have.core.over[bound.row[origin[mine]]] >= 0
+        row = bound.row[origin[mine]]
+        caps[mine] = (have.core.over[row] >= 0) | (have.core.band[row] >= 0)
     # walls with layers on one side alone come with those that have them
     caps |= (bound.place[origin] >= 0) & ~bound.bare[origin]
     rest = core[filled.triangles[~caps]]

@@ -56,19 +56,25 @@ def directions(shell: Shell, sides: Constraints) -> Directions:
     movable = best > LEAST_SEEN
     least = np.minimum(_SEEN * best, _ENOUGH)
     for _ in range(_SMOOTHINGS):
-        mean = np.zeros_like(way)
-        np.add.at(mean, to, way[of])
-        new = sides.within(_unit(0.5 * way + 0.5 * _unit(mean)))
+        around = np.zeros_like(way)
+        np.add.at(around, to, way[of])
+        new = sides.within(_unit(0.5 * way + 0.5 * _unit(around)))
         keeps = movable & (_seen(new, node, normal, begin, used, len(way)) >= least)
         way = np.where(keeps[:, None], new, way)
+    # of three columns the middle one goes its own way
+    middle = shell.arcs.nodes[:, 1]
+    way[middle] = shell.arcs.away
+    way = sides.within(way)
     seen = _seen(way, node, normal, begin, used, len(way))
+    seen[middle] = 1.0
     cosine = np.einsum("ij,ij->i", normal, way[node])
     count = np.bincount(node, weight, minlength=len(way))
     mean_seen = np.bincount(node, weight * cosine, minlength=len(way))
-    grows = (seen >= LEAST_SEEN) & ~sides.blocked
-    return Directions(
-        np.where(grows[:, None], way, 0.0), seen, mean_seen / np.where(count > 0, count, 1.0)
-    )
+    still = (seen < LEAST_SEEN) | sides.blocked | ~way.any(axis=1)
+    still = still | np.isin(np.arange(len(way)), shell.arcs.nodes[still[shell.arcs.nodes].any(1)])
+    mean = mean_seen / np.where(count > 0, count, 1.0)
+    mean[middle] = 1.0
+    return Directions(np.where(still[:, None], 0.0, way), seen, mean)
 
 
 def _worst(way: Floats, node: Longs, normal: Floats, begin: Longs) -> Longs:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from intaglio.layers.arcs import bands_turned
 from intaglio.layers.columns import Columns, columns
 from intaglio.layers.directions import Directions, directions
 from intaglio.layers.heights import fitted
@@ -30,6 +31,8 @@ _LAST = 25
 _LOWER = 0.75
 # what layers leave the core before the next surface, in edges of the wall
 _GAP = 0.8
+# at a sharp edge layers lower than these shares of its edges, and of what is asked for, are none
+_FLAT_BAND, _MUCH_LOWER = 0.18, 0.6
 # a column in a slanted direction is so many times as long as its layers are high, at most
 _LONGEST = 2.0
 
@@ -77,8 +80,9 @@ def grow(
     progress(0.05, "looking for room")
     low = lowest * count * first
     height = sloped(shell, np.minimum(height, room(shell, sides, found) / longer), low)
-    height = narrowed(shell, found.way, height, longer, low)
     mean = edge_means(shell)
+    height = narrowed(shell, found.way, height, longer, low)
+    height = _without_flat_bands(shell, height, asked, mean, low)
     tri = shell.triangles
     middle_way = _unit(found.way[tri].sum(axis=1))
     gap = _GAP * mean[tri].mean(axis=1)
@@ -88,7 +92,8 @@ def grow(
         height, number = stand.ends[:, -1], stand.number
         ends = stand.ends * longer[:, None]
         top = ends[:, -1]
-        bad: Longs = np.unique(tri[turned(shell, found.way, top)])
+        folded = shell.arcs.bands[bands_turned(shell, found.way, top)]
+        bad: Longs = np.union1d(tri[turned(shell, found.way, top)], folded).astype(np.int64)
         # where nothing stands it is the surface itself that is bent, and nothing to lower
         bad = bad[height[bad] > 0]
         if not len(bad):
@@ -107,11 +112,26 @@ def grow(
         if not len(bad):
             break
         height[bad] = 0.0 if k >= _LAST else height[bad] * _LOWER
-        height = sloped(shell, height, low)
+        height = _without_flat_bands(shell, sloped(shell, height, low), asked, mean, low)
     else:
         return _none(shell, sides, found, count)
     lowered = np.where(asked > 0, height / np.where(asked > 0, asked, 1.0), 0.0)
     return Grown(made, core, ends, height, lowered, stand.thinned, count, found)
+
+
+def _without_flat_bands(
+    shell: Shell, height: Floats, asked: Floats, mean: Floats, low: Floats
+) -> Floats:
+    """Heights (n,) with none on sharp edges where layers are lowered to so little of their edges
+    that the core would have to stand on slivers."""
+    nodes = shell.arcs.nodes
+    little = np.minimum(_FLAT_BAND * mean, _MUCH_LOWER * asked)
+    flat = (height < little)[nodes].any(axis=1) & (height[nodes] > 0).all(axis=1)
+    if not flat.any():
+        return height
+    out = height.copy()
+    out[nodes[flat]] = 0.0
+    return sloped(shell, out, low)
 
 
 def _crossing(shell: Shell, made: Columns, core: Remade) -> Longs:
@@ -122,9 +142,11 @@ def _crossing(shell: Shell, made: Columns, core: Remade) -> Longs:
     own = rows[crossing_triangles(core.points, core.triangles[rows])]
     caps = core.over[own[core.over[own] >= 0]]
     # where faces that grow nothing are crossed, the columns on them are too high
-    others = np.unique(core.triangles[own[core.over[own] < 0]])
+    bands = np.unique(shell.arcs.bands[core.band[own[core.band[own] >= 0]]])
+    others = np.unique(core.triangles[own[(core.over[own] < 0) & (core.band[own] < 0)]])
     ends = np.flatnonzero(np.isin(made.top, others) & (made.count > 0))
-    return np.union1d(np.unique(shell.triangles[caps]), ends).astype(np.int64)
+    over = np.union1d(shell.triangles[caps], bands)
+    return np.union1d(over, ends).astype(np.int64)
 
 
 def _bare_twins(shell: Shell, made: Columns, core: Remade) -> Longs:

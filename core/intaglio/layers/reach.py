@@ -3,6 +3,7 @@
 import numpy as np
 
 from intaglio.facets.facets import triangle_normals
+from intaglio.layers.arcs import arc_steps
 from intaglio.layers.directions import Directions
 from intaglio.layers.shell import Bools, Floats, Ints, Shell
 from intaglio.layers.sides import Constraints
@@ -29,7 +30,9 @@ def edge_means(shell: Shell) -> Floats:
     n = len(shell.points)
     count = np.bincount(edges.ravel(), minlength=n)
     both = np.bincount(edges.ravel(), np.repeat(length, 2), minlength=n)
-    return both / np.maximum(count, 1)
+    out = both / np.maximum(count, 1)
+    out[shell.arcs.nodes[:, 1]] = 0.5 * (out[shell.arcs.nodes[:, 0]] + out[shell.arcs.nodes[:, 2]])
+    return out
 
 
 def room(shell: Shell, sides: Constraints, found: Directions) -> Floats:
@@ -61,6 +64,8 @@ def sloped(shell: Shell, height: Floats, low: Floats) -> Floats:
     a gentle one where layers are only lowered, a steep one under the heights low (n,), where they
     end one by one."""
     edges = shell.wall_edges
+    # columns of one arc are of one height
+    edges = np.concatenate([edges, arc_steps(shell)])
     step = np.linalg.norm(shell.points[edges[:, 0]] - shell.points[edges[:, 1]], axis=1)
     under = np.minimum(height, low)
     # the length of wall on which a height may be reached from nothing

@@ -9,6 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from intaglio.layers.bands import band_ends
 from intaglio.layers.columns import Columns
 from intaglio.layers.plane import near, smoothed, triangulated, within
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
@@ -23,14 +24,15 @@ class Remade:
     """The surface over the layers: points (p, 3) as numbered in the columns, triangles (t, 3),
     outward from the zone, region (t,), over (t,) the shell's triangle that a cap stands on, -1 for
     others; caps come first, one for each grown triangle; same (t,): the shell's triangle that a row
-    is as it was, -1 for others. failed: nodes whose columns leave a face that cannot be
-    triangulated."""
+    is as it was, band (t,) the band that it ends, -1 for others. failed: nodes whose columns leave
+    a face that cannot be triangulated."""
 
     points: Floats
     triangles: Ints
     region: Ints
     over: Ints
     same: Ints
+    band: Ints
     failed: Longs
 
     @property
@@ -56,7 +58,7 @@ def remade(shell: Shell, sides: Constraints, made: Columns) -> Remade:
         used = np.unique(own)
         rows = shell.origin[own]
         if grows[used].any() or swallowed[used].any():
-            told = _one(shell, sides, made, points, own, swallowed, links)
+            told = _one(shell, sides, made, points, at, swallowed, links)
             if told is None:
                 failed.append(used[grows[used]].astype(np.int64))
             else:
@@ -66,12 +68,19 @@ def remade(shell: Shell, sides: Constraints, made: Columns) -> Remade:
         region.append(np.full(len(rows), r, np.int32))
         over.append(np.full(len(rows), -1, np.int32))
         same.append(at)
+    ends, band = band_ends(shell, made.level, made.tip)
+    parts.append(ends)
+    region.append(shell.region[shell.arcs.wall[band]])
+    bands = [np.full(sum(len(o) for o in over), -1, np.int32), band]
+    over.append(np.full(len(band), -1, np.int32))
+    same.append(np.full(len(band), -1, np.int32))
     return Remade(
         points,
         np.concatenate(parts).astype(np.int32),
         np.concatenate(region).astype(np.int32),
         np.concatenate(over),
         np.concatenate(same),
+        np.concatenate(bands),
         np.concatenate(failed) if failed else np.zeros(0, np.int64),
     )
 
@@ -109,22 +118,39 @@ def _one(
     sides: Constraints,
     made: Columns,
     points: Floats,
-    own: Ints,
+    at: Ints,
     swallowed: Bools,
     links: dict[tuple[int, int], tuple[int, int]],
 ) -> Ints | None:
-    """The triangles of what is left of a plane face, own (t, 3) before; moves its inner nodes."""
+    """The triangles of what is left of a plane face, those at (t,) of the shell before; moves its
+    inner nodes."""
+    own = shell.triangles[at]
     half = own[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int64)
     code, back = (half[:, 0] << 32) | half[:, 1], (half[:, 1] << 32) | half[:, 0]
-    rim = half[~np.isin(code, back)]
+    on_rim = ~np.isin(code, back)
+    rim = half[on_rim]
+    _, across = shell.edges
+    beyond = across[(3 * at[:, None] + np.arange(3)).ravel()[on_rim]]
     edges: dict[tuple[int, int], None] = {}
-    for a, b in rim.tolist():
+    ends: dict[int, list[int]] = {}
+    for (a, b), t in zip(rim.tolist(), beyond.tolist(), strict=True):
+        if shell.grown[t]:
+            a, b = _as_on(shell, a, t), _as_on(shell, b, t)
+            ends.setdefault(int(shell.stem[a]), []).append(a)
+            ends.setdefault(int(shell.stem[b]), []).append(b)
         if (a, b) in links:
             edges[links[a, b]] = None
         elif swallowed[a] or swallowed[b]:
             continue
         else:
             edges[int(made.top[a]), int(made.top[b])] = None
+    for first, middle, last in shell.arcs.nodes.tolist():
+        came = ends.get(int(shell.stem[first]))
+        if came is not None and len(came) == 2 and came[0] != came[1]:
+            # from the column at which the rim comes in to the one at which it goes on
+            a, b = (first, last) if _comes_in(edges, made, first) else (last, first)
+            edges[int(made.top[a]), int(made.top[middle])] = None
+            edges[int(made.top[middle]), int(made.top[b])] = None
     bound = np.array([e for e in edges if e[0] != e[1]], np.int64)
     if not len(bound):
         return np.zeros((0, 3), np.int32)
@@ -148,3 +174,17 @@ def _one(
     shift = new[moving] - flat[moving]
     points[moving] += shift[:, :1] * first + shift[:, 1:] * np.cross(normal, first)
     return rows
+
+
+def _as_on(shell: Shell, node: int, triangle: int) -> int:
+    """The node that a triangle has where a face beside it has `node`."""
+    for v in shell.triangles[triangle].tolist():
+        if shell.stem[v] == shell.stem[node]:
+            return int(v)
+    return node
+
+
+def _comes_in(edges: dict[tuple[int, int], None], made: Columns, node: int) -> bool:
+    """Whether an edge ends at the top over a node."""
+    top = int(made.top[node])
+    return any(b == top for _, b in edges)

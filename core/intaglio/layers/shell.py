@@ -24,12 +24,30 @@ Bools = NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
+class Arcs:
+    """Columns that stand on one node together (see `arcs`): nodes (k, 3) of the walls on one side,
+    of none, of those on the other; away (k, 3) the direction of the middle one; bands (w, 4)
+    between them, wall (w,) a triangle beside each."""
+
+    nodes: Ints
+    away: Floats
+    bands: Ints
+    wall: Ints
+
+
+NO_ARCS = Arcs(
+    np.zeros((0, 3), np.int32), np.zeros((0, 3)), np.zeros((0, 4), np.int32), np.zeros(0, np.int32)
+)
+
+
+@dataclass(frozen=True)
 class Shell:
     """points (n, 3), those of the surface first; origin (n,): the surface's node that each is;
     triangles (m, 3), outward from the zone; region (m,) their face; grown (m,) those from which
     layers grow; fixed (m,) those that must stay, as another zone, or the other side of a sheet,
     shares them; place (m,) the surface's triangle that each is a side of, front (m,) whether it is
-    the side behind it; twin (m,): of a sheet the triangle on its other side, else -1."""
+    the side behind it; twin (m,): of a sheet the triangle on its other side, else -1; closed (n,):
+    nodes from which nothing grows; stem (n,): the node that each was before `arcs` parted some."""
 
     points: Floats
     origin: Ints
@@ -40,6 +58,9 @@ class Shell:
     place: Ints
     front: Bools
     twin: Ints
+    closed: Bools
+    stem: Ints
+    arcs: Arcs
 
     @cached_property
     def inward(self) -> Floats:
@@ -58,18 +79,18 @@ class Shell:
 
     @cached_property
     def walls(self) -> Bools:
-        """Nodes (n,) of grown triangles."""
+        """Nodes (n,) of grown triangles, and those of columns between them."""
         out = np.zeros(len(self.points), bool)
         out[self.triangles[self.grown]] = True
+        out[self.arcs.nodes] = True
         return out
 
     @cached_property
     def edges(self) -> tuple[Ints, Ints]:
         """Half edges (3 m, 2) of all triangles, three after each other, and the triangle (3 m,)
         across each."""
-        return half_edges(self.triangles), (mates(self.points, self.triangles) // 3).astype(
-            np.int32
-        )
+        mate = mates(self.points, self.stem[self.triangles])
+        return half_edges(self.triangles), (mate // 3).astype(np.int32)
 
     @cached_property
     def several(self) -> Bools:

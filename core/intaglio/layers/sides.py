@@ -69,7 +69,7 @@ def constraints(shell: Shell) -> Constraints:
     for a, b in pairs[seam].tolist():
         follow.setdefault(a, []).append(b)
     normals: dict[int, Floats | None] = {}
-    held = np.zeros(n, bool)
+    held = shell.closed.copy()
     bad = {int(r) for r in np.unique(shell.region[still & shell.fixed])}
     plane, line, room = np.zeros((n, 3)), np.zeros((n, 3)), np.full(n, np.inf)
     trail: dict[int, list[int]] = {}
@@ -98,6 +98,11 @@ def constraints(shell: Shell) -> Constraints:
             trail[node] = walk
         else:
             held[node] = True
+    # three columns stay in one plane; along an edge there is but one
+    first = shell.arcs.nodes[:, 0]
+    held[first[line[first].any(axis=1)]] = True
+    for k in (1, 2):
+        plane[shell.arcs.nodes[:, k]], held[shell.arcs.nodes[:, k]] = plane[first], held[first]
     return Constraints(plane, line, room, held, trail)
 
 

@@ -29,7 +29,6 @@ from intaglio.stages.sizing.step import MEMORY_LIMIT, field_of
 from intaglio.stages.stage import Cost, Progress, Reports, Run, Sentence, Stage
 from intaglio.volume.fill import fill
 
-
 # what cells in layers add, checks included: measured on the demo models
 _LAYER_CELLS_PER_SECOND, _BYTES_PER_LAYER_CELL = 60_000.0, 400
 

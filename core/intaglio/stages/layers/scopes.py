@@ -93,12 +93,20 @@ def wanted_on(
         growth[nodes] += times * row["growth"]
         weight[nodes] += times
         count[nodes] = np.maximum(count[nodes], row["count"])
+    # the columns of an arc are as one
+    first, middle, last = shell.arcs.nodes.T
+    for value in (log_first, growth, weight):
+        value[first] = value[middle] = value[last] = value[first] + value[last]
+    count[first] = count[middle] = count[last] = np.minimum(count[first], count[last])
     on = weight > 0
     log_first[on] /= weight[on]
     growth[on] /= weight[on]
+    log_first, growth = _evened(shell, log_first), _evened(shell, growth)
+    for value in (log_first, growth):
+        value[first] = value[middle] = value[last] = 0.5 * (value[first] + value[last])
     return Wanted(
-        np.where(on, np.exp(_evened(shell, log_first)), 0.0),
-        np.where(on, _evened(shell, growth), 1.0),
+        np.where(on, np.exp(log_first), 0.0),
+        np.where(on, growth, 1.0),
         count,
     )
 

@@ -6,12 +6,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.layers.arcs import with_arcs
 from intaglio.layers.columns import columns
 from intaglio.layers.core import Wanted
 from intaglio.layers.directions import Directions
 from intaglio.layers.grow import Grown
 from intaglio.layers.remainder import remade
-from intaglio.layers.shell import Shell, parted
+from intaglio.layers.shell import NO_ARCS, Shell, parted
 from intaglio.layers.sides import constraints
 
 Ints = NDArray[np.int32]
@@ -53,12 +54,21 @@ def shells_of(
         held, corners, origin = parted(
             points, np.concatenate([triangles[behind], triangles[before][:, ::-1]])
         )
-        shells.append(
-            Shell(
-                held, origin, np.ascontiguousarray(corners), face, row >= 0, shared[at],
-                at, front, twin,
-            )
-        )  # fmt: skip
+        shell = Shell(
+            held,
+            origin,
+            np.ascontiguousarray(corners),
+            face,
+            row >= 0,
+            shared[at],
+            at,
+            front,
+            twin,
+            np.zeros(len(held), bool),
+            np.arange(len(held), dtype=np.int32),
+            NO_ARCS,
+        )
+        shells.append(with_arcs(shell))
         rows.append(row.astype(np.int32))
     return shells, rows
 
