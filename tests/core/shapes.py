@@ -75,6 +75,10 @@ SOLIDS = (
 )
 
 
+# walls of fluids get layers if nobody says otherwise
+BARE: dict[str, dict[str, Any]] = {"layers": {"layers": []}}
+
+
 def source(shape: TopoDS_Shape, folder: Path, name: str = "part") -> Source:
     """A shape as the STEP file that an analyst would bring."""
     path = folder / f"{name}.step"
@@ -85,7 +89,8 @@ def source(shape: TopoDS_Shape, folder: Path, name: str = "part") -> Source:
 def run(
     part: Source, target: str, given: dict[str, dict[str, Any]] | None = None
 ) -> tuple[dict[str, Any], MemoryStore]:
-    """States by stage after a run, and the store with the products."""
+    """States by stage after a run, without layers unless they are asked for, and the store with the
+    products."""
     store = MemoryStore()
-    states = run_to(target, part, "test", given or {}, store)
+    states = run_to(target, part, "test", {**BARE, **(given or {})}, store)
     return {s.stage: s for s in states}, store

@@ -11,12 +11,12 @@ from intaglio.sizing.aiming import Lengths, fewest_cells, lengths_met, limits_at
 from intaglio.sizing.octree import sizes
 from intaglio.stages.sizing.defaults import sizing_defaults
 from intaglio.stages.sizing.step import field_of
-from tests.core.shapes import box, cut, cylinder, fuse
+from tests.core.shapes import BARE, box, cut, cylinder, fuse
 from tests.core.world import SET
 from tests.core.world.model import source
 
-INSIDE = {"domain": {"where": "as-is"}, "geometry": {"unit": "mm"}}
-AROUND = {"domain": {"where": "around"}, "geometry": {"unit": "mm"}}
+INSIDE = {**BARE, "domain": {"where": "as-is"}, "geometry": {"unit": "mm"}}
+AROUND = {**BARE, "domain": {"where": "around"}, "geometry": {"unit": "mm"}}
 
 
 def _lengths(shape, body=(), radius=None):

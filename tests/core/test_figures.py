@@ -11,6 +11,7 @@ from intaglio.parts.taking import together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from tests.core.figures import surface_figures, volume_figures
+from tests.core.shapes import BARE
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -41,6 +42,7 @@ def test_demo_models_keep_the_figures(name, sizing, mean):
     recipe = read_recipe(DEMO / "recipes" / f"{name}.yaml")
     settings = plain_settings(recipe)
     settings["sizing"] = settings.get("sizing", {}) | sizing
+    settings |= BARE
     store = MemoryStore()
     source = together([(p.name, p.read_bytes()) for p in recipe.parts])
     states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}

@@ -12,12 +12,13 @@ from intaglio.mesh.quality import measure
 from intaglio.mesh.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.volume import named_mesh
-from tests.core.shapes import box, cut, pipe, source
+from tests.core.shapes import BARE, box, cut, pipe, source
 from tests.core.test_any_cells import any_cells
 
 
 def _tets(shape, folder, given) -> Mesh:
     store = MemoryStore()
+    given = {**BARE, **given}
     states = {s.stage: s for s in run_to("volume", source(shape, folder), "part", given, store)}
     return named_mesh(store.get(states["volume"].key), store.get(states["patches"].key))
 

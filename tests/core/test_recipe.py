@@ -19,7 +19,7 @@ from intaglio.recipe.schema import recipe_schema
 from intaglio.settings.expressions import evaluate
 from intaglio.stages.patches.naming import resolve
 from intaglio.stages.registry import STAGES
-from tests.core.shapes import box, pipe, source
+from tests.core.shapes import BARE, box, pipe, source
 
 ROOT = Path(__file__).parents[2]
 COARSE = {"sizing": {"smallest": 2.0, "largest": 3.0}}
@@ -103,8 +103,19 @@ def test_only_what_depends_on_a_setting_goes_out_of_date(tmp_path):
     assert stale({"sizing": {"smallest": 2.0, "largest": 4.0}}) == [
         "sizing", "surface", "layers", "volume", "case",
     ]  # fmt: skip
+    # what patches are called does not matter to the mesh, where layers stand does
+    told = store.report(next(k for k in store.products if "patches" in store.products[k].report))
+    rows = [{**p, "name": f"my_{p['name']}"} for p in told["patches"]]
+    keys = ("name", "kind", "faces")
+    renamed = {"patches": [{k: row[k] for k in keys} for row in rows]}
+    assert stale({**COARSE, "patches": renamed}) == ["patches", "case"]
     patches = [{"name": "all", "kind": "wall", "faces": "rest"}]
-    assert stale({**COARSE, "patches": {"patches": patches}}) == ["patches", "case"]
+    assert stale({**COARSE, "patches": {"patches": patches}}) == [
+        "patches", "layers", "volume", "case",
+    ]  # fmt: skip
+    bare = {**COARSE, **BARE}
+    run_to("case", part, "pipe", bare, store)
+    assert stale({**bare, "patches": {"patches": patches}}) == ["patches", "case"]
     assert stale(COARSE) == []  # going back finds the old results
 
 

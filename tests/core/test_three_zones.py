@@ -12,7 +12,7 @@ from intaglio.mesh.quality import dihedral_angles, tet_volumes
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.volume import volume_mesh
 from tests.core.hard_shapes import moved
-from tests.core.shapes import cut, cylinder
+from tests.core.shapes import BARE, cut, cylinder
 from tests.core.test_domains import _cad
 
 
@@ -35,6 +35,7 @@ def test_two_sleeves_and_the_water_in_them(seed):
     states = {s.stage: s for s in run_to("geometry", source, "sleeves", {}, store)}
     openings = [o["name"] for o in states["geometry"].report["openings"]]
     settings = {
+        **BARE,
         "domain": {
             "where": "inside",
             "closed": openings,

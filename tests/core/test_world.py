@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from intaglio.recipe.plan import MemoryStore, run_to
+from tests.core.shapes import BARE
 from tests.core.world import SET
 from tests.core.world.model import source
 
@@ -23,7 +24,7 @@ CASES = [
 @pytest.mark.parametrize("name, where", CASES)
 def test_a_part_of_the_set_becomes_a_good_mesh(name, where):
     part = source(SET[name].make())
-    given = {"domain": {"where": where}}
+    given = {**BARE, "domain": {"where": where}}
     states = {s.stage: s.report for s in run_to("volume", part, "part", given, MemoryStore())}
     volume, surface = states["volume"], states["surface"]
     assert 225_000 < volume["cells"] < 375_000
@@ -40,7 +41,7 @@ def test_a_part_of_the_set_becomes_a_good_mesh(name, where):
 def test_seams_cost_no_cells_and_their_ends_no_angle():
     """The same part, its faces cut 0.05 mm apart and whole, by the figures."""
     part = source(SET["split by edges 2"].make())
-    given = {"domain": {"where": "as-is"}, "sizing": {"cells": 60_000}}
+    given = {**BARE, "domain": {"where": "as-is"}, "sizing": {"cells": 60_000}}
     store = MemoryStore()
     walked = {s.stage: s for s in run_to("volume", part, "part", given, store)}
     given["sizing"]["walk_over"] = 0

@@ -265,15 +265,23 @@ def improve(
         bad = worst_tets(cx, target)
         if not len(bad):
             break
-        if k % 3 == 2:
+        known = int(cx.tally[N_POINTS])
+        if k % 3 == 2 and k + 1 < passes:
             cx, free = _add_nodes(cx, free, bad)
             moving = np.zeros(len(cx.points), bool)
             touched = moving.copy()
+            bad = bad[cx.tets[bad, 0] >= 0]
         moving[:] = False
         moving[cx.tets[bad].ravel()] = True
+        # a new node lies in a flat place: it has to get out of it
+        moving[known : int(cx.tally[N_POINTS])] = True
         touched[:] = moving
         changed = smooth_pass(cx, free, moving, touched, 6, 0.6)
         changed += swap_pass(cx, 0.6, touched, moving)
+        if int(cx.tally[N_POINTS]) > known:
+            # what held a new node fast is gone now
+            moving[known : int(cx.tally[N_POINTS])] = True
+            changed += smooth_pass(cx, free, moving, touched, 6, 0.6)
         near = np.ones(len(moving), bool) if k == 0 else moving.copy()
         changed += collapse_pass(cx, free, near, moving, 0.4)
         if not changed and k % 3 != 1:
