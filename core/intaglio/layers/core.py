@@ -64,9 +64,10 @@ class Wanted:
 @dataclass(frozen=True)
 class _Boundary:
     """What is filled: triangles (t, 3) of points, their region, zones behind and before (t, 2);
-    zone, row (t,): the row of that zone's core that each is, -1 for walls that stay; place (t,):
-    the surface's triangle that such a wall is, -1 for others; bare (t,): whether no layers stand
-    on either side of it; offset: what is added to the numbers of each zone's columns."""
+    zone, row (t,): the row of that zone's core that each is, -1 for walls on which nothing stands;
+    place (t,): the surface's triangle of such a wall that has another side, -1 for others; bare
+    (t,): whether no layers stand on either side of it; offset: what is added to the numbers of each
+    zone's columns."""
 
     points: Floats
     triangles: Ints
@@ -152,14 +153,16 @@ def _boundary(shells: list[Shell], grown: list[Grown]) -> _Boundary:
         still = (of >= 0) & shell.fixed[of] & ~stood[of]
         rows = np.flatnonzero(~still)
         shift = np.where(core.triangles[rows] >= first, at - first, 0)
-        k = len(rows)
+        # a wall on which nothing stands is filled as one without layers
+        over = core.over[rows]
+        plain = (over >= 0) & ~stood[over]
         made.append(
             (
                 (core.triangles[rows] + shift).astype(np.int32),
                 core.region[rows],
-                np.tile(np.array([[z, -1]], np.int32), (k, 1)),
-                np.full(k, z, np.int32),
-                rows.astype(np.int32),
+                np.tile(np.array([[z, -1]], np.int32), (len(rows), 1)),
+                np.where(plain, -1, z).astype(np.int32),
+                np.where(plain, -1, rows).astype(np.int32),
             )
         )
         own = np.unique(of[still])
@@ -233,7 +236,8 @@ def _staying(
 def _kept_apart(shells: list[Shell], grown: list[Grown], bound: _Boundary) -> Ints:
     """Region (t,) of each triangle to be filled around, but one of its own for caps over a wall
     that folds there, or that has another side: no diagonal may change on them, flat as they may be
-    themselves; nor on a wall with layers on its other side."""
+    themselves; nor on a wall with layers on its other side, nor between one with layers and one
+    without."""
     out = bound.region.copy()
     fresh = int(out.max(initial=0)) + 1
     for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
@@ -249,6 +253,9 @@ def _kept_apart(shells: list[Shell], grown: list[Grown], bound: _Boundary) -> In
         alone = mine[((over >= 0) & (folded | stays)[np.maximum(over, 0)]) | (band >= 0)]
         out[alone] = fresh + np.arange(len(alone))
         fresh += len(alone)
+    plain = (bound.zone < 0) & (bound.place < 0)
+    out[plain] = fresh + bound.region[plain]
+    fresh += int(bound.region.max(initial=0)) + 1
     alone = np.flatnonzero((bound.place >= 0) & ~bound.bare)
     out[alone] = fresh + np.arange(len(alone))
     return out
@@ -317,7 +324,7 @@ def _joined(
         layer.append(own.layer)
         sides = np.where(own.sides.nodes >= first, own.sides.nodes + at, own.sides.nodes)
         surface = surface + Polygons(own.sides.start, sides.astype(np.int32), own.sides.patch)
-        rows = np.flatnonzero(shell.grown & ~shell.fixed)
+        rows = np.flatnonzero(_stood_on(shell, have) & ~shell.fixed)
         surface = surface + Polygons.of_rows(
             shell.origin[shell.triangles[rows]], shell.region[rows]
         )

@@ -21,6 +21,8 @@ _KEPT, _NARROWINGS = 0.65, 40
 # cosine under which the cap over a triangle counts as turned away from the wall, or a column as
 # lying down
 _FACING = 0.35
+# scaled Jacobian of prisms that lowering aims at, where those at the wall have so much more
+_SOUND, _LIKE_WALL = 0.25, 0.85
 
 
 def edge_means(shell: Shell) -> Floats:
@@ -130,8 +132,23 @@ def turned(shell: Shell, way: Floats, height: Floats) -> Bools:
         bad |= (moves & (cosine < _FACING)).any(axis=1)
     cosine = np.einsum("ij,ikj->ik", base, way[tri])
     bad |= (moves & (cosine < 0.5 * _FACING)).any(axis=1)
+    # lower layers have prisms as well shaped as those at the wall, if no better
+    least = np.minimum(_SOUND, _LIKE_WALL * _corner_shape(shell.points[tri], way[tri]))
+    bad |= (moves & (_corner_shape(level, way[tri]) < least)).any(axis=1)
     out = np.zeros(len(shell.triangles), bool)
     out[grown[bad]] = True
+    return out
+
+
+def _corner_shape(corners: Floats, ways: Floats) -> Floats:
+    """Scaled Jacobian (k, 3) of a prism at the corners (k, 3, 3) of its triangle, which is turned
+    outward, with edges along ways (k, 3, 3): 1 where it is regular."""
+    out = np.empty(corners.shape[:2])
+    for i in range(3):
+        u, v = corners[:, (i + 1) % 3] - corners[:, i], corners[:, (i + 2) % 3] - corners[:, i]
+        size = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
+        volume = -np.einsum("ij,ij->i", np.cross(u, v), ways[:, i])
+        out[:, i] = volume / np.maximum(size, 1e-300) / np.sin(np.pi / 3)
     return out
 
 

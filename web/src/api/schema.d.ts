@@ -861,10 +861,11 @@ export interface components {
          * @description What grew from a patch: its area, and the shares of it with all layers, with some and with
          *     none; lowered: the share on which they are lower than asked for by more than a twentieth; count,
          *     first, total and last: layers asked for and their heights in the middle of the patch's nodes;
-         *     edge: the wall's edge there.
+         *     edge: the wall's edge there; faces: those of the patch, whatever it is called by now.
          */
         LayerPatchRow: {
             name: string;
+            faces?: string[];
             area: number;
             full: number;
             some: number;

@@ -55,6 +55,12 @@ export function Findings() {
       settings.mutate({ sizing: { regions: [...own, ...(operation.rows as object[])] } });
       return;
     }
+    if (operation.do === "set") {
+      settings.mutate({
+        [operation.stage as string]: operation.settings as Record<string, unknown>,
+      });
+      return;
+    }
     const list = (stateOf(variant, "geometry").settings?.repairs ?? []) as Operation[];
     settings.mutate({ geometry: { repairs: [...list, operation] } });
   };
@@ -136,7 +142,9 @@ export function Findings() {
                     title={
                       r.operation.do === "keep_sizes"
                         ? "adds these places to the regions of Sizing"
-                        : "adds this repair to the list above"
+                        : r.operation.do === "set"
+                          ? "changes the settings above"
+                          : "adds this repair to the list above"
                     }
                     onClick={() => offer({ on: true, ...r.operation })}
                   >

@@ -12,8 +12,9 @@ import { Add, numberOr, Row, Text } from "./SizesBlank";
 
 /** Layers on walls: a row for each scope, with its layers drawn to scale. */
 export function LayersBlank({ value, change }: BlankProps) {
-  const { unit, lists } = useBench();
+  const { unit, lists, variant } = useBench();
   const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
+  const zones = reportOf(variant, "domain")?.zones ?? [];
   const usual = useUsualFlow();
   const rows = (value as LayerRow[]) ?? [];
   return (
@@ -28,6 +29,7 @@ export function LayersBlank({ value, change }: BlankProps) {
           unit={unit}
           mm={mm}
           usual={usual}
+          hasSolids={zones.some((zone) => zone.kind === "solid")}
           set={(next) => change(rows.map((r, i) => (i === k ? next : r)))}
           remove={() => change(rows.filter((_, i) => i !== k))}
         />
@@ -53,13 +55,15 @@ interface ScopeProps {
   unit: string;
   mm: number;
   usual: Flow | null;
+  hasSolids: boolean;
   set: (row: LayerRow) => void;
   remove: () => void;
 }
 
-function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
+function Scope({ row, number, unit, mm, usual, hasSolids, set, remove }: ScopeProps) {
   const own = measureOf(row);
   const { patches, count, growth } = row;
+  const solids = row.solids ? { solids: true } : {};
   return (
     <Row remove={remove} what={`layers ${number}`}>
       on{" "}
@@ -89,12 +93,13 @@ function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
           const key = e.target.value as Measure;
           // in the units of the model a height is the same as before; of the edge it is unknown
           if (key === "yplus") {
-            set({ patches, count, growth, yplus: 1, ...usual });
+            set({ patches, count, growth, yplus: 1, ...usual, ...solids });
             return;
           }
           const kept = own !== "last" && key !== "last" ? heights(row, mm)?.[key] : undefined;
           const rounded = kept && Number(kept.toPrecision(3));
-          set({ patches, count, growth, [key]: rounded ?? (key === "last" ? 0.5 : 1) });
+          const height = rounded ?? (key === "last" ? 0.5 : 1);
+          set({ patches, count, growth, [key]: height, ...solids });
         }}
       >
         {MEASURES.filter(([key]) => key !== "yplus" || own === key || usual).map(([key, words]) => (
@@ -140,6 +145,19 @@ function Scope({ row, number, unit, mm, usual, set, remove }: ScopeProps) {
           />{" "}
           m²/s
         </>
+      )}
+      {hasSolids && (
+        <label className="block">
+          <input
+            type="checkbox"
+            checked={row.solids ?? false}
+            onChange={(e) => {
+              const { solids: _, ...rest } = row;
+              set(e.target.checked ? { ...rest, solids: true } : rest);
+            }}
+          />{" "}
+          in solids too
+        </label>
       )}
       <Stack row={row} unit={unit} mm={mm} />
     </Row>

@@ -51,6 +51,7 @@ STAGE = Stage(
     LayersReport,
     (
         Sentence("Grow layers from the walls: {layers}"),
+        Sentence("Towards the core they {onward}."),
         Sentence(
             "Where there is less room, let them grow slower, then thin them to {lowest} of their "
             "height, then end them one by one."

@@ -27,9 +27,10 @@ def layer_defaults(domain: Report, patches: Report) -> Derived:
         rows = [{"patches": names, "count": _COUNT, "growth": _GROWTH, "last": _LAST}]
     why = "On the walls of fluids; the last layer leads over to the core. y+ may ask for more."
     return (
-        {"layers": rows, "lowest": LOWEST},
+        {"layers": rows, "onward": "stop", "lowest": LOWEST},
         {
             "layers": why if rows else "None: no wall of a fluid is there to grow them from.",
+            "onward": "The number asked for is the number made.",
             "lowest": "Keeps all layers in most corners.",
         },
     )

@@ -1,30 +1,57 @@
 """Findings about layers that are missing, end early or are thinner than asked for."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.findings import PLACES, Finding, two_digits
+from intaglio.facets.facets import triangle_areas
+from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.layers.directions import LEAST_SEEN
 from intaglio.layers.grow import Grown
 from intaglio.layers.shell import Shell
 from intaglio.layers.sides import constraints
+from intaglio.stages.layers.rows import FLOW, HEIGHTS
+from intaglio.stages.layers.scopes import CORE_HEIGHT
 
 Bools = NDArray[np.bool_]
 
+Ints = NDArray[np.int32]
+
+# findings that less height would mend, and the share of places, in %, at which what is offered is
+# more than fits
+_ROOM = ("layers-short", "layers-thin")
+_MOST_PLACES = 10
+# a core cell more than so many times as high as the last layer is a step; steps on less than this
+# share of the walls are not told
+_STEP, _FEW = 2.0, 0.05
 # a first layer thinner than this share of what is asked for is told
 _THIN = 0.95
 
 
-def short_findings(shells: list[Shell], grown: list[Grown], unit: str) -> list[Finding]:
-    """Where layers are missing, end early or have a thinner first one, by cause."""
+def short_findings(
+    shells: list[Shell],
+    grown: list[Grown],
+    rows: list[Ints],
+    asked: list[dict[str, Any]],
+    unit: str,
+) -> list[Finding]:
+    """Where layers are missing, end early or have a thinner first one, by cause; rows: by shell the
+    row of layers asked for on each triangle (m,), -1 for none."""
     found: dict[str, list[NDArray[np.float64]]] = {}
+    fits: dict[str, dict[int, list[NDArray[np.float64]]]] = {}
     left = share = np.inf
-    for shell, have in zip(shells, grown, strict=True):
+    for shell, have, row in zip(shells, grown, rows, strict=True):
+        row_of = np.full(len(shell.points), -1)
+        row_of[shell.triangles[row >= 0]] = row[row >= 0][:, None]
         for code, which in _causes(shell, have).items():
             nodes = np.flatnonzero(which)
             if not len(nodes):
                 continue
             found.setdefault(code, []).append(shell.points[nodes])
+            for k in np.unique(row_of[nodes]).tolist():
+                of_row = fits.setdefault(code, {}).setdefault(k, [])
+                of_row.append(have.height[nodes[row_of[nodes] == k]])
             if code == "layers-short":
                 left = min(left, float(have.height[nodes].min()))
             if code == "layers-thin":
@@ -49,9 +76,79 @@ def short_findings(shells: list[Shell], grown: list[Grown], unit: str) -> list[F
                 advice,
                 size,
                 measure,
+                repairs=_lower(fits[code], asked, unit) if code in _ROOM else [],
             )
         )
     return out
+
+
+def _lower(
+    fits: dict[int, list[NDArray[np.float64]]], asked: list[dict[str, Any]], unit: str
+) -> list[dict[str, Any]]:
+    """Offers to ask for no more height, by row, than there is room for at most of its places."""
+    out = []
+    for k, heights in sorted(fits.items()):
+        fit = two_digits(float(np.percentile(np.concatenate(heights), _MOST_PLACES)))
+        if k < 0 or fit <= 0:
+            continue
+        row = {key: v for key, v in asked[k].items() if key not in (*HEIGHTS, *FLOW, "along")}
+        now = [*asked[:k], row | {"total": fit}, *asked[k + 1 :]]
+        label = f"Make them {fit:g} {unit} in all on {', '.join(row['patches'])}"
+        out.append(offer(label, "set", stage="layers", settings={"layers": now}))
+    return out
+
+
+def step_findings(shells: list[Shell], grown: list[Grown], unit: str) -> list[Finding]:
+    """Where the core's first cells are much higher than the last layer, with edges that would
+    remove it."""
+    areas, ratios, lasts, places = [], [], [], []
+    for shell, have in zip(shells, grown, strict=True):
+        number = have.columns.count
+        tri = np.flatnonzero(shell.grown & (number[shell.triangles] > 0).all(axis=1))
+        if not len(tri):
+            continue
+        rows = np.arange(len(number))
+        under = have.ends[rows, np.maximum(number - 1, 0)]
+        last = (have.ends[:, -1] - under)[shell.triangles[tri]].mean(axis=1)
+        cap = have.core.points[have.columns.top[shell.triangles[tri]]]
+        edge = np.linalg.norm(cap - np.roll(cap, 1, axis=1), axis=2).mean(axis=1)
+        areas.append(triangle_areas(shell.points, shell.triangles[tri]))
+        ratios.append(CORE_HEIGHT * edge / last)
+        lasts.append(last)
+        places.append(cap.mean(axis=1))
+    if not areas:
+        return []
+    area, ratio = np.concatenate(areas), np.concatenate(ratios)
+    high = ratio > _STEP
+    share = float(area[high].sum() / area.sum())
+    if share < _FEW:
+        return []
+    worst = np.flatnonzero(high)[np.argsort(ratio[high])[::-1]]
+    spots = np.concatenate(places)[worst[:: max(1, len(worst) // PLACES)][:PLACES]]
+    last = float(np.median(np.concatenate(lasts)[high]))
+    edge = two_digits(_STEP * last / CORE_HEIGHT)
+    return [
+        Finding(
+            "layers-step",
+            "note",
+            f"On {100 * share:.0f} % of the walls with layers the core begins with cells more than "
+            "twice as high as the last layer.",
+            int(high.sum()),
+            spots.tolist(),
+            f"Let layers grow on until they meet the core, or ask for edges of about {edge:g} "
+            f"{unit} on these walls.",
+            two_digits(float(np.median(ratio[high]))),
+            "times as high, in the middle of these places",
+            repairs=[
+                offer(
+                    "Let layers grow on until they meet the core",
+                    "set",
+                    stage="layers",
+                    settings={"onward": "meet"},
+                )
+            ],
+        )
+    ]
 
 
 def _causes(shell: Shell, have: Grown) -> dict[str, Bools]:

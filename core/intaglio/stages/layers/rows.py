@@ -7,7 +7,8 @@ from intaglio.errors import SettingRejected
 from intaglio.layers.yplus import ALONG
 from intaglio.settings.blanks import EXPRESSION, NAMES_SCHEMA, Blank, Rows, check_value
 
-_COUNT = Blank("integer", "number of layers", "", least=1, most=100)
+MOST_LAYERS = 100
+_COUNT = Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS)
 _GROWTH = Blank("number", "growth of layers", "", least=1.0, most=3.0)
 # one of these says how high the layers are
 HEIGHTS = {

@@ -14,10 +14,15 @@ from intaglio.layers.heights import Heights, of_last, of_total
 from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
 from intaglio.layers.yplus import WallFlow, wall_flow
+from intaglio.stages.layers.rows import MOST_LAYERS
 from intaglio.units import MM_PER_UNIT
 
 # kinds of patches that layers can stand on
 LAYERED = ("wall", "interface")
+# height of a regular tetrahedron over its edge
+CORE_HEIGHT = float(np.sqrt(2.0 / 3.0))
+# how much faster than asked for layers may grow to meet the core
+_FASTER = 0.1
 # rounds in which heights are evened out over the walls, so that scopes blend
 _BLENDS = 6
 
@@ -77,9 +82,14 @@ def growing_sides(
 
 
 def wanted_on(
-    shell: Shell, row_of: NDArray[np.int32], rows: list[dict[str, Any]], unit: str
+    shell: Shell,
+    row_of: NDArray[np.int32],
+    rows: list[dict[str, Any]],
+    unit: str,
+    onward: str = "stop",
 ) -> Wanted:
-    """What is asked for over each node of a shell; row_of (m,) the row of each grown triangle."""
+    """What is asked for over each node of a shell; row_of (m,) the row of each grown triangle.
+    onward: `stop` at the number asked for, or add layers until they `meet` the core."""
     n = len(shell.points)
     edge = _evened(shell, edge_means(shell))
     log_first, growth, weight = np.zeros(n), np.zeros(n), np.zeros(n)
@@ -89,10 +99,14 @@ def wanted_on(
         if not len(own):
             continue
         nodes, times = np.unique(own, return_counts=True)
-        log_first[nodes] += times * np.log(first_height(row, edge[nodes], unit))
-        growth[nodes] += times * row["growth"]
+        first = first_height(row, edge[nodes], unit)
+        number, rate = row["count"], np.full(len(nodes), float(row["growth"]))
+        if onward == "meet":
+            number, rate = met(first, rate, number, edge[nodes])
+        log_first[nodes] += times * np.log(first)
+        growth[nodes] += times * rate
         weight[nodes] += times
-        count[nodes] = np.maximum(count[nodes], row["count"])
+        count[nodes] = np.maximum(count[nodes], number)
     # the columns of an arc are as one
     first, middle, last = shell.arcs.nodes.T
     for value in (log_first, growth, weight):
@@ -109,6 +123,24 @@ def wanted_on(
         np.where(on, growth, 1.0),
         count,
     )
+
+
+def met(
+    first: NDArray[np.float64], growth: NDArray[np.float64], count: int, edge: NDArray[np.float64]
+) -> tuple[int, NDArray[np.float64]]:
+    """Number of layers, at least `count`, with which layers from first (n,) lead over to a core of
+    edges (n,), and the growth (n,) at which the last is as high as the core's cells at each node;
+    it strays from the growth (n,) asked for no further than it has to and never under 1."""
+    last = CORE_HEIGHT * edge
+    rate = float(np.median(growth))
+    if rate <= 1.0:
+        return count, growth
+    needed = 1.0 + np.log(np.median(last / first)) / np.log(rate)
+    number = int(min(max(count, np.ceil(needed - 1e-9)), MOST_LAYERS))
+    if number <= count and needed <= count:
+        # they meet the core as they are
+        return count, growth
+    return number, np.clip((last / first) ** (1.0 / max(1, number - 1)), 1.0, rate + _FASTER)
 
 
 def first_height(

@@ -17,6 +17,16 @@ class LayerSettings:
         [],
         rows=LAYER_ROWS,
     )
+    onward: str = blank(
+        "choice",
+        "towards the core",
+        "Where the last layer is much lower than the core's cells, more layers lead over to them.",
+        "stop",
+        choices=(
+            ("stop", "end with the number asked for"),
+            ("meet", "grow on until they meet the core"),
+        ),
+    )
     lowest: float = blank(
         "number",
         "least height of the first layer, over what is asked for",

@@ -16,7 +16,7 @@ from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
 from intaglio.parts.model import Product
 from intaglio.stages.domain.faces import back_faces, both_sides
-from intaglio.stages.layers.missing import short_findings
+from intaglio.stages.layers.missing import short_findings, step_findings
 from intaglio.stages.layers.report import LayerPatchRow, LayersReport
 from intaglio.stages.layers.scopes import growing_sides, heights_of, row_of_faces, wanted_on
 from intaglio.stages.layers.settings import LayerSettings
@@ -46,6 +46,7 @@ def layers_step(
         "patches": [],
         "findings": [],
     }
+    unit = domain.report["unit"]
     a = surface.arrays
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
@@ -73,7 +74,7 @@ def layers_step(
         def tell(share: float, doing: str, z: int = z) -> None:
             progress((z + share) / len(shells), doing)
 
-        want = wanted_on(shell, row, settings.layers, domain.report["unit"])
+        want = wanted_on(shell, row, settings.layers, unit, settings.onward)
         grown.append(grow(shell, want.first, want.growth, want.count, tell, settings.lowest))
         wanted.append(want)
     told = grown_rows(settings.layers, row_of, shells, grown, patches)
@@ -83,7 +84,8 @@ def layers_step(
         for shell, have in zip(shells, grown, strict=True)
     )
     found += _left_out(row_of, grows, domain.report)
-    found += short_findings(shells, grown, domain.report["unit"])
+    found += short_findings(shells, grown, rows, settings.layers, unit)
+    found += step_findings(shells, grown, unit)
     data["findings"] = [f.as_dict() for f in found]
     for shell, have in zip(shells, grown, strict=True):
         own = shell.grown

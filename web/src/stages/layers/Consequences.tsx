@@ -10,6 +10,10 @@ export function LayersConsequences() {
   const { variant, unit } = useBench();
   const r = reportOf(variant, "layers");
   const asked = (stateOf(variant, "layers").settings?.layers ?? []) as object[];
+  // what a patch is called may have changed since
+  const named = reportOf(variant, "patches")?.patches ?? [];
+  const nameOf = (p: { name: string; faces?: string[] }) =>
+    named.find((q) => p.faces?.[0] !== undefined && q.faces.includes(p.faces[0]))?.name ?? p.name;
   if (!r) return null;
   if (asked.length === 0 && r.patches.length === 0)
     return (
@@ -24,7 +28,7 @@ export function LayersConsequences() {
       {r.patches.map((p) => (
         <figure key={p.name} className="mt-3">
           <figcaption className="flex justify-between">
-            <b>{p.name}</b>
+            <b>{nameOf(p)}</b>
             <span className="text-soft">
               {p.count} layers, {measure(p.first, 3)} to {measure(p.last, 3)}, all{" "}
               {measure(p.total, 3)} {unit}
@@ -33,7 +37,7 @@ export function LayersConsequences() {
           <div
             className="mt-1 flex h-3 border border-ink"
             role="img"
-            aria-label={`${p.name}: all layers on ${percent(p.full)}, some on ${percent(p.some)}, none on ${percent(p.none)}`}
+            aria-label={`${nameOf(p)}: all layers on ${percent(p.full)}, some on ${percent(p.some)}, none on ${percent(p.none)}`}
           >
             <span className="bg-verdigris" style={{ width: `${100 * (p.full - p.lowered)}%` }} />
             <span className="bg-verdigris/55" style={{ width: `${100 * p.lowered}%` }} />

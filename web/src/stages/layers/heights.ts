@@ -13,6 +13,8 @@ export interface LayerRow {
   length?: number;
   viscosity?: number;
   along?: "plate" | "pipe";
+  /** whether they grow in solids too */
+  solids?: boolean;
 }
 
 export type Measure = "first" | "total" | "last" | "yplus";
