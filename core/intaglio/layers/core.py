@@ -15,6 +15,7 @@ from intaglio.findings import PLACES
 from intaglio.layers.columns import layer_cells
 from intaglio.layers.grow import LOWEST, Grown, grow
 from intaglio.layers.reach import turned
+from intaglio.layers.relaxing import Tops, relaxed
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.mesh.building import NO_POLYGONS, Polygons
 from intaglio.mesh.cells import TETRAHEDRON
@@ -111,7 +112,10 @@ def layered(
         shells_now, bad = _walls(shells, grown, bound, start, used)
         if not any(len(b) for b in bad):
             filled = filled_in(start, field, progress, max_cells, improve_passes, target)
-            return _joined(shells_now, grown, bound, filled, used)
+            tops = _tops(shells_now, grown, bound, used)
+            better = relaxed(filled.points, filled.tets, tops)
+            bound.points[used] = better[: len(used)]
+            return _joined(shells_now, grown, bound, replace(filled, points=better), used)
         again = []
         for shell, want, have, nodes in zip(shells, wanted, grown, bad, strict=True):
             if not len(nodes):
@@ -189,6 +193,24 @@ def _boundary(shells: list[Shell], grown: list[Grown]) -> _Boundary:
         np.concatenate([np.zeros(others, bool), bare]),
         offset,
     )
+
+
+def _tops(shells: list[Shell], grown: list[Grown], bound: _Boundary, used: Longs) -> Tops:
+    """The tops of all columns that stand alone, as points of what is filled."""
+    number = np.full(len(bound.points), -1)
+    number[used] = np.arange(len(used))
+    point, way, last = [], [], []
+    for z, (shell, have) in enumerate(zip(shells, grown, strict=True)):
+        count = have.columns.count
+        nodes = np.setdiff1d(np.flatnonzero(count > 0), shell.arcs.nodes)
+        at = have.columns.top[nodes]
+        own = number[np.where(at >= len(shell.points), at + bound.offset[z], at)]
+        # not those that no cap has
+        nodes, own = nodes[own >= 0], own[own >= 0]
+        point.append(own)
+        way.append(have.found.way[nodes])
+        last.append(have.ends[nodes, -1] - have.ends[nodes, count[nodes] - 1])
+    return Tops(np.concatenate(point), np.concatenate(way), np.concatenate(last))
 
 
 def surface_nodes(shell: Shell) -> int:
