@@ -49,10 +49,10 @@ class Made:
     domain: dict
 
 
-def layered_mesh(shape, folder, layers, sizing, domain=None, patches=None, lowest=0.2) -> Made:
+def layered_mesh(shape, folder, layers, sizing, domain=None, patches=None, **more) -> Made:
     given = {
         "sizing": sizing,
-        "layers": {"layers": layers, "lowest": lowest},
+        "layers": {"layers": layers, **more},
         **({"domain": domain} if domain else {}),
         **({"patches": {"patches": patches}} if patches else {}),
     }
@@ -304,7 +304,7 @@ def test_scopes_that_cannot_be_are_told_or_refused(tmp_path, monkeypatch):
         return next(s.report for s in states if s.stage == "layers")
 
     found = told([one, {**one, "patches": ["vane*"]}])["findings"]
-    assert [f["code"] for f in found] == ["layers-of-nothing"] and "vane*" in found[0]["message"]
+    assert found[0]["code"] == "layers-of-nothing" and "vane*" in found[0]["message"]
     with pytest.raises(SettingRejected, match="Rows 1 and 2") as refused:
         told([one, {**one, "patches": ["wall*"]}])
     assert refused.value.blank == "layers.layers"
@@ -423,3 +423,54 @@ def test_layers_that_fit_keep_their_first_height_as_long_as_they_can(room):
         # each 0.04 high, as many as there is room for
         assert made.number[0] == int(room * whole / 0.04) < 8
         assert made.ends[0, -1] == pytest.approx(made.number[0] * 0.04)
+
+
+def _step_to_core(made: Made) -> tuple[np.ndarray, np.ndarray]:
+    """Of each face between a layer and the core its area, and the height of the core's cell over
+    that of the last layer."""
+    mesh, size = made.mesh, volumes(made)
+    inner = np.flatnonzero(mesh.neighbour >= 0)
+    owner, beyond = mesh.owner[inner], mesh.neighbour[inner]
+    cap = (made.layer[owner] > 0) != (made.layer[beyond] > 0)
+    own = np.where(made.layer[owner] > 0, owner, beyond)[cap]
+    core = np.where(made.layer[owner] > 0, beyond, owner)[cap]
+    p = mesh.points[mesh.face_nodes[mesh.face_start[inner[cap]][:, None] + np.arange(3)]]
+    area = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+    return area, 3 * size[core] / area / (size[own] / area)
+
+
+def test_layers_grow_on_until_they_meet_the_core(tmp_path):
+    row = {"patches": ["wall*"], "count": 3, "growth": 1.3, "first": 0.05}
+    sizing = {"smallest": 1.2, "largest": 1.6}
+    made = layered_mesh(pipe(), tmp_path, [row], sizing)
+    (found,) = [f for f in made.told["findings"] if f["code"] == "layers-step"]
+    area, step = _step_to_core(made)
+    assert found["size"] == pytest.approx(np.median(step), rel=0.3) and found["size"] > 2
+    (offer,) = found["repairs"]
+    settings = offer["operation"]["settings"]
+    assert settings == {"onward": "meet"}
+    met = layered_mesh(pipe(), tmp_path, [row], sizing, onward="meet")
+    all_sound(met)
+    assert "layers-step" not in {f["code"] for f in met.told["findings"]}
+    assert met.layer.max() > 3
+    area, step = _step_to_core(met)
+    assert area[(step > 0.5) & (step < 2)].sum() > 0.95 * area.sum()
+    # the first stays as high as it was asked for
+    first = volumes(met)[met.layer == 1].sum()
+    assert first == pytest.approx(math.pi * (49 - 6.95**2) * 60, rel=0.03)
+
+
+def test_what_would_give_room_is_offered(tmp_path):
+    # a slot 2 wide, with layers 3 high asked for on both sides
+    row = {"patches": ["*"], "count": 6, "growth": 1.0, "total": 3.0}
+    slot = box(0, 0, 0, 20, 10, 2)
+    sizing = {"smallest": 0.5, "largest": 0.6}
+    made = layered_mesh(slot, tmp_path, [row], sizing, {"where": "as-is"})
+    (found,) = [f for f in made.told["findings"] if f["code"] == "layers-thin"]
+    (offer,) = found["repairs"]
+    (fits,) = offer["operation"]["settings"]["layers"]
+    assert fits["total"] < 1 and fits["count"] == 6 and offer["operation"]["stage"] == "layers"
+    again = layered_mesh(slot, tmp_path, [fits], sizing, {"where": "as-is"})
+    all_sound(again)
+    before, after = (m.told["patches"][0]["lowered"] for m in (made, again))
+    assert before > 0.95 and after < 0.5 * before

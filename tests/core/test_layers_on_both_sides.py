@@ -83,9 +83,12 @@ def test_both_sides_of_a_sheet_from_wall_to_wall(tmp_path):
     )
     all_sound(made)
     size = volumes(made)
-    # no more than a slab on each side, no less than one without the ring at the plate's rim
+    # a slab on each side, and half a disc around each free rim, of which the bands have the most
     within = float(size[made.layer > 0].sum())
-    assert 0.8 * 2 * 40 * 20 < within < 2 * 40 * 20
+    assert 0.96 * 2 * 40 * 20 < within < 2 * 40 * 20 + 1.1 * 20 * math.pi
+    assert made.volume["cells_by_shape"]["hexahedron"] > 0
+    told = made.told["patches"]
+    assert min(row["full"] for row in told) > 0.9
     above = made.mesh.points[:, 2].max()
     assert above == pytest.approx(10)
     # each side has its own patch, with as much of it covered

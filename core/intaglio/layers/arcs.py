@@ -16,6 +16,8 @@ from intaglio.layers.shell import Arcs, Bools, Floats, Ints, Longs, Shell, half_
 
 # angle between the normals of two walls from which on the edge between them counts as sharp
 _SHARP = np.cos(np.radians(100.0))
+# up to this one a single column does, if it has to
+_KNIFE = np.cos(np.radians(145.0))
 # cosine to the columns under which the end of a band counts as turned
 _FACING = 0.2
 
@@ -23,30 +25,38 @@ _FACING = 0.2
 @dataclass(frozen=True)
 class _Edges:
     """Sharp edges: half (e,) the half edge of each on one side; away (e, 3) the direction between
-    the two walls, from both."""
+    the two walls, from both; mild (e,): those at which one column would still do."""
 
     half: Longs
     away: Floats
+    mild: Bools
 
 
 def with_arcs(shell: Shell) -> Shell:
     """The shell with three nodes for each that gets as many columns: of the walls on one side, of
     none, of the walls on the other side."""
     edges = _sharp_edges(shell)
-    if not len(edges.half):
-        return shell
     n = len(shell.points)
     pairs, across = shell.edges
     own = np.repeat(np.arange(len(shell.triangles)), 3)
-    ends = pairs[edges.half]
-    sharp = np.bincount(ends.ravel(), minlength=n)
     border = shell.grown[own] & ~shell.grown[across]
     beside = np.bincount(pairs[border].ravel(), minlength=n)
-    parts = ((sharp == 2) & (beside == 0)) | ((sharp == 1) & (beside == 2))
-    sector, sectors = _sectors(shell, edges)
-    # a node has two sides, or something else is amiss
-    parts &= sectors == 2
-    closed = shell.closed | ((sharp > 0) & ~parts)
+    while True:
+        if not len(edges.half):
+            return shell
+        ends = pairs[edges.half]
+        sharp = np.bincount(ends.ravel(), minlength=n)
+        parts = ((sharp == 2) & (beside == 0)) | ((sharp == 1) & (beside == 2))
+        sector, sectors = _sectors(shell, edges)
+        # a node has two sides, or something else is amiss
+        parts &= sectors == 2
+        closed = (sharp > 0) & ~parts
+        # where one column does, it is better than none
+        needless = edges.mild & closed[ends].any(axis=1)
+        if not needless.any():
+            break
+        edges = _Edges(edges.half[~needless], edges.away[~needless], edges.mild[~needless])
+    closed |= shell.closed
     nodes = np.flatnonzero(parts)
     other = np.full(n, -1)
     other[nodes] = n + np.arange(len(nodes))
@@ -83,14 +93,15 @@ def _sharp_edges(shell: Shell) -> _Edges:
     half = np.flatnonzero(shell.grown[own] & shell.grown[across] & (pairs[:, 0] < pairs[:, 1]))
     one, two = own[half], across[half]
     cosine = np.einsum("ij,ij->i", shell.inward[one], shell.inward[two])
-    half, one, two = (v[cosine < _SHARP] for v in (half, one, two))
+    half, one, two, cosine = (v[cosine < _SHARP] for v in (half, one, two, cosine))
     into = [_into(shell, pairs[half], t) for t in (one, two)]
     # the other wall falls away behind the first, or is its other side
     below = np.einsum("ij,ij->i", into[1], shell.inward[one]) < 1e-6
     away = -(into[0] + into[1])[below]
     length = np.linalg.norm(away, axis=1)
     fit = length > 1e-6
-    return _Edges(half[below][fit], away[fit] / length[fit][:, None])
+    mild = cosine[below][fit] > _KNIFE
+    return _Edges(half[below][fit], away[fit] / length[fit][:, None], mild)
 
 
 def _into(shell: Shell, ends: Ints, triangle: Longs) -> Floats:

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from intaglio.layers.shell import Floats, Longs, Shell
+from intaglio.facets.facets import edge_keys
+from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints
 
 _ROUNDS = 60
@@ -19,6 +20,8 @@ _SMOOTHINGS = 50
 _SEEN, _ENOUGH = 0.8, 0.72
 # a node whose worst face is seen at a cosine under this lies on an edge; it follows that edge alone
 _ON_EDGE = 0.95
+# walls are folded where their normals part by more than this cosine
+_FOLD = 0.9
 # a direction that sees a face at a cosine under this is none to grow along
 LEAST_SEEN = 0.2
 
@@ -51,7 +54,7 @@ def directions(shell: Shell, sides: Constraints) -> Directions:
     edges = shell.wall_edges
     to, of = np.concatenate([edges, edges[:, ::-1]]).T
     on_edge = best < _ON_EDGE
-    follows = ~on_edge[to] | on_edge[of]
+    follows = ~on_edge[to] | np.tile(_folded(shell, edges), 2)
     to, of = to[follows], of[follows]
     movable = best > LEAST_SEEN
     least = np.minimum(_SEEN * best, _ENOUGH)
@@ -75,6 +78,15 @@ def directions(shell: Shell, sides: Constraints) -> Directions:
     mean = mean_seen / np.where(count > 0, count, 1.0)
     mean[middle] = 1.0
     return Directions(np.where(still[:, None], 0.0, way), seen, mean)
+
+
+def _folded(shell: Shell, edges: Ints) -> Bools:
+    """Which of the walls' edges (e, 2) the wall is folded at."""
+    pairs, across = shell.edges
+    own = np.repeat(np.arange(len(shell.triangles)), 3)
+    cosine = np.einsum("ij,ij->i", shell.inward[own], shell.inward[across])
+    sharp = (cosine < _FOLD) & shell.grown[own] & shell.grown[across]
+    return np.isin(edge_keys(edges), edge_keys(pairs[sharp]))
 
 
 def _worst(way: Floats, node: Longs, normal: Floats, begin: Longs) -> Longs:

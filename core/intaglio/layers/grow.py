@@ -15,7 +15,7 @@ from intaglio.layers.arcs import bands_turned
 from intaglio.layers.columns import Columns, columns
 from intaglio.layers.directions import Directions, directions
 from intaglio.layers.heights import fitted
-from intaglio.layers.reach import edge_means, narrowed, room, sloped, tight, turned
+from intaglio.layers.reach import bent, edge_means, narrowed, room, sloped, tight, turned
 from intaglio.layers.remainder import Remade, remade
 from intaglio.layers.shell import Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints, constraints
@@ -29,6 +29,8 @@ _ROUNDS = 40
 # from this round on what still fails grows nothing
 _LAST = 25
 _LOWER = 0.75
+# rounds in which layers are lowered for the shape of their prisms too
+_SHAPING = 8
 # what layers leave the core before the next surface, in edges of the wall
 _GAP = 0.8
 # at a sharp edge layers lower than these shares of its edges, and of what is asked for, are none
@@ -75,6 +77,7 @@ def grow(
     # along a slanted column
     longer = 1.0 / np.clip(found.mean, 1.0 / _LONGEST, 1.0)
     height = np.where(found.way.any(axis=1), asked, 0.0)
+    height[bent(shell, found.way)] = 0.0
     if highest is not None:
         height = np.minimum(height, highest)
     progress(0.05, "looking for room")
@@ -93,6 +96,14 @@ def grow(
         ends = stand.ends * longer[:, None]
         top = ends[:, -1]
         folded = shell.arcs.bands[bands_turned(shell, found.way, top)]
+        if k < _SHAPING:
+            poor = np.unique(tri[turned(shell, found.way, top, True)])
+            poor = poor[height[poor] > low[poor]]
+            if len(poor):
+                # for a better shape no layers end
+                height[poor] = np.maximum(low[poor], _LOWER * height[poor])
+                height = _without_flat_bands(shell, sloped(shell, height, low), asked, mean, low)
+                continue
         bad: Longs = np.union1d(tri[turned(shell, found.way, top)], folded).astype(np.int64)
         # where nothing stands it is the surface itself that is bent, and nothing to lower
         bad = bad[height[bad] > 0]

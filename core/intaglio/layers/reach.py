@@ -5,7 +5,7 @@ import numpy as np
 from intaglio.facets.facets import triangle_normals
 from intaglio.layers.arcs import arc_steps
 from intaglio.layers.directions import Directions
-from intaglio.layers.shell import Bools, Floats, Ints, Shell
+from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints
 from intaglio.numeric.boxtree import box_tree, first_hits
 
@@ -21,6 +21,8 @@ _KEPT, _NARROWINGS = 0.65, 40
 # cosine under which the cap over a triangle counts as turned away from the wall, or a column as
 # lying down
 _FACING = 0.35
+# cosine between columns, seen along the edge between them, under which faces are bent
+_PARTED = np.cos(np.radians(100.0))
 # scaled Jacobian of prisms that lowering aims at, where those at the wall have so much more
 _SOUND, _LIKE_WALL = 0.25, 0.85
 
@@ -115,9 +117,22 @@ def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats, low: Flo
     return out
 
 
-def turned(shell: Shell, way: Floats, height: Floats) -> Bools:
+def bent(shell: Shell, way: Floats) -> Longs:
+    """Nodes (k,) at whose edges, seen along the edge, the columns at both ends part by so much that
+    faces between them would be bent."""
+    bands = shell.arcs.bands
+    edges = np.concatenate([shell.wall_edges, bands[:, [0, 1]], bands[:, [2, 3]]])
+    a, b = edges.T
+    along = _unit(shell.points[b] - shell.points[a])
+    one, other = (way[v] - _dot(way[v], along)[:, None] * along for v in (a, b))
+    sizes = np.linalg.norm(one, axis=1) * np.linalg.norm(other, axis=1)
+    bad = (_dot(one, other) < _PARTED * sizes) & way[a].any(axis=1) & way[b].any(axis=1)
+    return np.unique(edges[bad])
+
+
+def turned(shell: Shell, way: Floats, height: Floats, shapely: bool = False) -> Bools:
     """Grown triangles (m,) over which some level between the wall and heights (n,) along way (n, 3)
-    is turned, or a column lies down."""
+    is turned, or a column lies down; shapely: or prisms are of a worse shape than need be."""
     grown = np.flatnonzero(shell.grown)
     tri = shell.triangles[grown]
     base = shell.inward[grown]
@@ -132,9 +147,10 @@ def turned(shell: Shell, way: Floats, height: Floats) -> Bools:
         bad |= (moves & (cosine < _FACING)).any(axis=1)
     cosine = np.einsum("ij,ikj->ik", base, way[tri])
     bad |= (moves & (cosine < 0.5 * _FACING)).any(axis=1)
-    # lower layers have prisms as well shaped as those at the wall, if no better
-    least = np.minimum(_SOUND, _LIKE_WALL * _corner_shape(shell.points[tri], way[tri]))
-    bad |= (moves & (_corner_shape(level, way[tri]) < least)).any(axis=1)
+    if shapely:
+        # lower layers have prisms as well shaped as those at the wall, if no better
+        least = np.minimum(_SOUND, _LIKE_WALL * _corner_shape(shell.points[tri], way[tri]))
+        bad |= (moves & (_corner_shape(level, way[tri]) < least)).any(axis=1)
     out = np.zeros(len(shell.triangles), bool)
     out[grown[bad]] = True
     return out
@@ -149,6 +165,15 @@ def _corner_shape(corners: Floats, ways: Floats) -> Floats:
         size = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
         volume = -np.einsum("ij,ij->i", np.cross(u, v), ways[:, i])
         out[:, i] = volume / np.maximum(size, 1e-300) / np.sin(np.pi / 3)
+    return out
+
+
+def _unit(vectors: Floats) -> Floats:
+    return vectors / np.maximum(np.linalg.norm(vectors, axis=1), 1e-300)[:, None]
+
+
+def _dot(a: Floats, b: Floats) -> Floats:
+    out: Floats = np.einsum("ij,ij->i", a, b)
     return out
 
 

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
+from intaglio.findings import PLACES, Finding
 from intaglio.layers.core import layered
 from intaglio.mesh.building import Polygons, cell_mesh, tet_mesh, with_patches
 from intaglio.mesh.covering import surface_findings
@@ -92,13 +93,15 @@ def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
 @dataclass(frozen=True)
 class _Cells:
     """All cells as a mesh before sheets are cut open; its polygons on the given surface; layer
-    (c,) of each cell, 0 where it is in none; splits and swaps of the filling."""
+    (c,) of each cell, 0 where it is in none; splits and swaps of the filling; lowered (k, 3):
+    places at which layers had to be lowered once more for its sake."""
 
     mesh: Mesh
     surface: Polygons
     layer: NDArray[np.int32]
     splits: int
     swaps: int
+    lowered: NDArray[np.float64]
 
 
 def _filled(
@@ -139,6 +142,7 @@ def _filled(
         np.zeros(mesh.cells, np.int32),
         filling.splits,
         filling.swaps,
+        np.zeros((0, 3)),
     )
 
 
@@ -186,7 +190,28 @@ def _filled_around(
         _zones(domain),
         unit=surface.report["unit"],
     )
-    return _Cells(mesh, made.surface, made.layer, made.splits, made.swaps), made.given
+    lowered = [
+        shell.points[now.height < before.height * (1 - 1e-9)]
+        for shell, before, now in zip(shells, grown, made.grown, strict=True)
+    ]
+    cells = _Cells(mesh, made.surface, made.layer, made.splits, made.swaps, np.concatenate(lowered))
+    return cells, made.given
+
+
+def _lowered(places: NDArray[np.float64]) -> list[Finding]:
+    """Layers that the core asked for to be lower than what Layers tells."""
+    if not len(places):
+        return []
+    return [
+        Finding(
+            "layers-for-core",
+            "note",
+            "Layers are lower than Layers tells where the core could not have been filled else.",
+            len(places),
+            places[:: max(1, len(places) // PLACES)][:PLACES].tolist(),
+            "Shorter edges there, or lower layers, leave the core more room.",
+        )
+    ]
 
 
 def _patches(domain: Product) -> tuple[Patch, ...]:
@@ -248,7 +273,7 @@ def volume_step(
         seen = _as_given(mesh, points, given if origin is None else given[origin])
         origin = None if origin is None else np.arange(len(seen.points))
     found = surface_findings(seen, points, triangles, region, sides[:, 0], origin, back)
-    found += mesh_findings(mesh, measured)
+    found += mesh_findings(mesh, measured) + _lowered(cells.lowered)
     errors = [f for f in found if f.level == "error"]
     if errors:
         raise StepFailed(
