@@ -441,7 +441,7 @@ def _step_to_core(made: Made) -> tuple[np.ndarray, np.ndarray]:
 
 def test_layers_grow_on_until_they_meet_the_core(tmp_path):
     row = {"patches": ["wall*"], "count": 3, "growth": 1.3, "first": 0.05}
-    sizing = {"smallest": 1.2, "largest": 1.6}
+    sizing = {"smallest": 0.8, "largest": 1.0}
     made = layered_mesh(pipe(), tmp_path, [row], sizing)
     (found,) = [f for f in made.told["findings"] if f["code"] == "layers-step"]
     area, step = _step_to_core(made)
@@ -473,4 +473,6 @@ def test_what_would_give_room_is_offered(tmp_path):
     again = layered_mesh(slot, tmp_path, [fits], sizing, {"where": "as-is"})
     all_sound(again)
     before, after = (m.told["patches"][0]["lowered"] for m in (made, again))
-    assert before > 0.95 and after < 0.5 * before
+    assert after < before
+    thin = [f["count"] for f in again.told["findings"] if f["code"] == "layers-thin"]
+    assert sum(thin) < 0.25 * found["count"]
