@@ -24,6 +24,7 @@ from intaglio.layers.heights import (
 )
 from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.cells import PRISM
+from intaglio.mesh.drawing import peeled_arrays
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.quality import measure
 from intaglio.mesh.report import mesh_findings
@@ -164,6 +165,22 @@ def test_first_height_and_growth_are_those_asked_for(tube):
         lengths.append(np.linalg.norm(high - low, axis=1))
     growth = np.array(lengths)[1:] / np.array(lengths)[:-1]
     assert np.abs(growth - 1.3).max() < 0.05
+
+
+def test_layers_without_the_core_are_drawn_closed(tube):
+    normal, offset = np.array([0.6, 0.8, 0.0]), 21.0
+    value = np.arange(tube.mesh.cells, dtype=float)
+    drawn, cells = peeled_arrays(tube.mesh, tube.layer, normal, offset, value)
+    assert 0 < cells < (tube.layer > 0).sum()
+    shown = np.unique(drawn["value"]).astype(int)
+    assert (tube.layer[shown] > 0).all()
+    middle = measure(tube.mesh).centroid
+    assert (middle[shown] @ normal > offset - 1.0).all()
+    # what is drawn encloses what lies there: by the divergence theorem, against the cells' volumes
+    p = drawn["points"][drawn["triangles"]].astype(float)
+    enclosed = np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6
+    there = (tube.layer > 0) & (middle @ normal >= offset)
+    assert enclosed == pytest.approx(volumes(tube)[there].sum(), rel=0.02)
 
 
 def test_prisms_are_well_shaped_by_vtk(tube):

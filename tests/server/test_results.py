@@ -52,6 +52,21 @@ def test_a_slice_and_chosen_cells(done, variant):
     assert np.all(arrays["value"] >= np.float32(histogram["edges"][-2]))
 
 
+def test_layers_are_peeled_on_one_side_of_a_plane(done, variant):
+    base = f"/api/variants/{variant.id}"
+    stages = {s["stage"]: s["report"] for s in done.get(base).data["stages"]}
+    # whoever says nothing gets layers on the walls
+    assert stages["layers"]["cells"] == stages["volume"]["layer_cells"] > 0
+    counts = []
+    for sign in (1, -1):
+        query = f"slice?nx={sign}&ny=0&nz=0&offset={sign * 30}&peel=true"
+        arrays, meta = unpack(done.get(f"{base}/{query}").content)
+        x = sign * arrays["points"][:, 0]
+        assert x.min() > sign * 30 - 6 and len(arrays["value"]) == len(arrays["triangles"])
+        counts.append(meta["cells"])
+    assert sum(counts) == stages["layers"]["cells"] and min(counts) > 0
+
+
 def test_bad_planes_are_refused(done, variant):
     for query in (
         "",

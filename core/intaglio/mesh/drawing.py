@@ -50,6 +50,21 @@ def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
     }
 
 
+def peeled_arrays(
+    mesh: Mesh,
+    layer: NDArray[Any],
+    normal: NDArray[np.float64],
+    offset: float,
+    value: NDArray[Any],
+) -> tuple[Arrays, int]:
+    """The cells in layers, layer (c,) over 0, whose nodes lie in the mean where normal · x >=
+    offset, without the core between them; and how many they are."""
+    size = np.diff(mesh.cell_start)
+    height = np.add.reduceat((mesh.points @ normal)[mesh.cell_nodes], mesh.cell_start[:-1])
+    cells = np.flatnonzero((layer > 0) & (height >= offset * size))
+    return cell_arrays(mesh, cells, value), len(cells)
+
+
 def slice_arrays(
     mesh: Mesh, normal: NDArray[np.float64], offset: float, value: NDArray[Any], flat: bool
 ) -> tuple[Arrays, int]:

@@ -12,7 +12,7 @@ from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from intaglio.mesh.drawing import boundary_arrays, cell_arrays, slice_arrays
+from intaglio.mesh.drawing import boundary_arrays, cell_arrays, peeled_arrays, slice_arrays
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.pack import pack, unpack
 from intaglio.mesh.quality import METRICS
@@ -121,11 +121,12 @@ class SliceView(APIView):
     @extend_schema(
         responses=_BINARY,
         parameters=[OpenApiParameter(n, float) for n in ("nx", "ny", "nz", "offset")]
-        + [OpenApiParameter("metric", str), OpenApiParameter("flat", bool)],
+        + [OpenApiParameter("metric", str)]
+        + [OpenApiParameter(n, bool) for n in ("flat", "peel")],
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
-        cut through them."""
+        cut through them; or the layers alone, where n · x >= offset."""
         key = shown_product(variant_of(request.user, variant_id), "volume")
         arrays, _ = product_arrays(key)
         normal = np.array([_number(request, n) for n in ("nx", "ny", "nz")])
@@ -135,9 +136,12 @@ class SliceView(APIView):
         metric = _metric(request)
         offset = _number(request, "offset")
         flat = request.query_params.get("flat") == "true"
-        drawn, cells = slice_arrays(
-            product_mesh(key), normal / length, offset, arrays[f"metric_{metric}"], flat
-        )
+        value = arrays[f"metric_{metric}"]
+        if request.query_params.get("peel") == "true":
+            layer = arrays.get("layer", np.zeros(len(value), np.int32))
+            drawn, cells = peeled_arrays(product_mesh(key), layer, normal / length, offset, value)
+            return _binary(drawn, {"cells": cells})
+        drawn, cells = slice_arrays(product_mesh(key), normal / length, offset, value, flat)
         return _binary(drawn, {"cells": cells})
 
 

@@ -356,7 +356,7 @@ export interface paths {
         };
         /**
          * @description The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
-         *     cut through them.
+         *     cut through them; or the layers alone, where n · x >= offset.
          */
         get: operations["variants_slice_retrieve"];
         put?: never;
@@ -1606,6 +1606,7 @@ export interface operations {
                 ny?: number;
                 nz?: number;
                 offset?: number;
+                peel?: boolean;
             };
             header?: never;
             path: {

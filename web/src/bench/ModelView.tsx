@@ -206,9 +206,13 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
   const low = domain?.low[axis] ?? 0;
   const high = domain?.high[axis] ?? 1;
   const offset = low + (domain ? shareOf(slice.share, axis, domain) : 0.5) * (high - low);
+  // layers are kept on the side that lies behind the plane as the view is now
+  const peel = slice.peel && Boolean(report?.layer_cells);
+  const way = peel && view ? view.behind(AXIS[slice.axis]!) : 1;
+  const [nx, ny, nz] = AXIS[slice.axis]!.map((n) => way * n);
   const query = range
     ? `cells?metric=${range.metric}&low=${range.low}&high=${range.high}`
-    : `slice?nx=${AXIS[slice.axis]![0]}&ny=${AXIS[slice.axis]![1]}&nz=${AXIS[slice.axis]![2]}&offset=${offset}&metric=${metric}&flat=${slice.flat}`;
+    : `slice?nx=${nx}&ny=${ny}&nz=${nz}&offset=${way * offset}&metric=${metric}&flat=${slice.flat}&peel=${peel}`;
   const wanted = active && (slice.on || range !== null);
   const cells = useQuery({
     queryKey: ["cells", variant.id, product, query],
@@ -231,7 +235,7 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
     if (range) view.setPlane(null, false);
     else {
       const plane = { normal: AXIS[slice.axis]!, offset };
-      view.setPlane(slice.side === "both" ? null : plane, slice.side !== "plane");
+      view.setPlane(slice.side === "both" ? null : plane, slice.side !== "plane" && !peel);
     }
     if (cells.data) {
       const a = cells.data.arrays;
@@ -247,7 +251,20 @@ function useCells(view: Viewport | null, possible: boolean): boolean {
         (a.lines as Float32Array | undefined) ?? null,
       );
     }
-  }, [view, wanted, cells.data, slice.axis, slice.side, offset, range, metric, least, most, lists]);
+  }, [
+    view,
+    wanted,
+    cells.data,
+    slice.axis,
+    slice.side,
+    peel,
+    offset,
+    range,
+    metric,
+    least,
+    most,
+    lists,
+  ]);
   return active;
 }
 

@@ -43,6 +43,21 @@ describe("the slice rail", () => {
     expect(slice()).toMatchObject({ flat: true, side: "plane" });
   });
 
+  it("offers the layers alone where there are some", async () => {
+    const { unmount } = onBench(<SliceRail />, benchWith({ stage: "volume" }));
+    expect(screen.queryByLabelText("layers alone, behind the plane")).toBeNull();
+    unmount();
+    const bench = benchWith({ stage: "volume" });
+    const volume = bench.variant.stages.find((s) => s.stage === "volume")!;
+    (volume.report as { layer_cells?: number }).layer_cells = 12;
+    onBench(<SliceRail />, bench);
+    await userEvent.click(screen.getByLabelText("flat cut"));
+    await userEvent.click(screen.getByLabelText("layers alone, behind the plane"));
+    expect(slice()).toMatchObject({ on: true, flat: false, peel: true });
+    await userEvent.click(screen.getByLabelText("flat cut"));
+    expect(slice()).toMatchObject({ flat: true, peel: false });
+  });
+
   it("takes back a choice of cells: one of them is shown", async () => {
     useViewStore.getState().setRange({ metric: "volume", low: 0, high: 1 });
     onBench(<SliceRail />, benchWith({ stage: "volume" }));

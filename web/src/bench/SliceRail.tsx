@@ -24,9 +24,24 @@ const SIDES: [Side, ReactNode, string][] = [
   ],
 ];
 
-const CUTS: [boolean, ReactNode, string][] = [
-  [false, <path key="whole" d="M2 9l3-4 3 5 3-6 3 5" fill="none" />, "whole cells"],
-  [true, <path key="flat" d="M2 8h12M5 5v6M9 5v6M12 5v6" fill="none" />, "flat cut"],
+const CUTS: [{ flat: boolean; peel: boolean }, ReactNode, string][] = [
+  [
+    { flat: false, peel: false },
+    <path key="whole" d="M2 9l3-4 3 5 3-6 3 5" fill="none" />,
+    "whole cells",
+  ],
+  [
+    { flat: true, peel: false },
+    <path key="flat" d="M2 8h12M5 5v6M9 5v6M12 5v6" fill="none" />,
+    "flat cut",
+  ],
+];
+
+/** Layers on a wall, nothing over them. */
+const PEEL: (typeof CUTS)[number] = [
+  { flat: false, peel: true },
+  <path key="peel" d="M2 13h12M2 10.5h12M2 7.5h12" fill="none" />,
+  "layers alone, behind the plane",
 ];
 
 function Sign({ children }: { children: ReactNode }) {
@@ -124,19 +139,21 @@ export function SliceRail() {
         ))}
       </div>
       <div className="flex">
-        {CUTS.map(([flat, sign, words]) => (
-          <button
-            key={words}
-            type="button"
-            title={words}
-            aria-label={words}
-            aria-pressed={slice.flat === flat}
-            className={`p-px ${slice.flat === flat ? "bg-ink text-paper" : ""}`}
-            onClick={() => set({ flat })}
-          >
-            <Sign>{sign}</Sign>
-          </button>
-        ))}
+        {(reportOf(variant, "volume")?.layer_cells ? [...CUTS, PEEL] : CUTS).map(
+          ([kind, sign, words]) => (
+            <button
+              key={words}
+              type="button"
+              title={words}
+              aria-label={words}
+              aria-pressed={slice.flat === kind.flat && slice.peel === kind.peel}
+              className={`p-px ${slice.flat === kind.flat && slice.peel === kind.peel ? "bg-ink text-paper" : ""}`}
+              onClick={() => set(kind)}
+            >
+              <Sign>{sign}</Sign>
+            </button>
+          ),
+        )}
       </div>
     </div>
   );

@@ -64,9 +64,16 @@ interface ViewState {
   hidden: number[];
   /**
    * share: where along the axis, 0 to 1; null is through the pin. flat: the cut itself instead of
-   * the whole cells that it crosses.
+   * the whole cells that it crosses; peel: the layers behind it, without the core.
    */
-  slice: { on: boolean; axis: Axis; share: number | null; side: Side; flat: boolean };
+  slice: {
+    on: boolean;
+    axis: Axis;
+    share: number | null;
+    side: Side;
+    flat: boolean;
+    peel: boolean;
+  };
   metric: string;
   range: CellRange | null;
   marks: Mark[];
@@ -105,6 +112,7 @@ export const START = {
     share: null as number | null,
     side: "behind" as Side,
     flat: false,
+    peel: false,
   },
   metric: "equiangle_skewness",
   range: null,

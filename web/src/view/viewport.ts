@@ -351,6 +351,12 @@ export class Viewport {
     return this.plane && back.dot(new THREE.Vector3(...this.plane.normal)) < 0 ? -1 : 1;
   }
 
+  /** 1 if what lies behind a plane across this direction is where it points to, else -1. */
+  behind(normal: [number, number, number]): number {
+    const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
+    return back.dot(new THREE.Vector3(...normal)) < 0 ? 1 : -1;
+  }
+
   private applyPlane() {
     if (!this.surface) return;
     const u = this.surface.material.uniforms;
