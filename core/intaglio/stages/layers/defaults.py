@@ -13,7 +13,7 @@ from intaglio.stages.stage import Derived
 Report = Mapping[str, Any]
 
 # enough to see where layers stand and to lead from the wall's friction to the core
-_COUNT, _GROWTH, _LAST = 5, 1.2, 0.5
+_COUNT, _GROWTH, _LAST = 5, 1.2, 0.6
 
 
 def layer_defaults(domain: Report, patches: Report) -> Derived:
