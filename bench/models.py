@@ -34,8 +34,8 @@ class Surfaced:
 def run(
     name: str, factor: float, target: str, more: dict[str, dict[str, Any]] | None = None
 ) -> tuple[dict[str, StageState], MemoryStore]:
-    """A demo model run to a stage, its smallest and largest edge times the factor; more: settings
-    besides those of its recipe, by stage."""
+    """A demo model run to a stage, its smallest and largest edge times the factor, without layers;
+    more: settings besides those of its recipe, by stage."""
     recipe = read_recipe(ROOT / f"demo/recipes/{name}.yaml")
     settings: dict[str, dict[str, Any]] = plain_settings(recipe)
     source = Source(recipe.parts[0].name, recipe.parts[0].read_bytes())
@@ -44,7 +44,7 @@ def run(
     assert own.settings is not None
     sizes = {key: own.settings[key] * factor for key in ("smallest", "largest")}
     settings["sizing"] = {**settings.get("sizing", {}), **sizes}
-    settings |= more or {}
+    settings |= {"layers": {"layers": []}} | (more or {})
     return {s.stage: s for s in run_to(target, source, recipe.name, settings, store)}, store
 
 

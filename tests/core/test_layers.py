@@ -79,7 +79,7 @@ def volumes(made: Made) -> np.ndarray:
     return measure(made.mesh).volume
 
 
-def _scaled_jacobians(mesh: Mesh) -> np.ndarray:
+def scaled_jacobians(mesh: Mesh) -> np.ndarray:
     """Of the prisms, by VTK."""
     quality = vtk.vtkMeshQuality()
     quality.SetWedgeQualityMeasureToScaledJacobian()
@@ -184,7 +184,7 @@ def test_layers_without_the_core_are_drawn_closed(tube):
 
 
 def test_prisms_are_well_shaped_by_vtk(tube):
-    jacobian = _scaled_jacobians(tube.mesh)
+    jacobian = scaled_jacobians(tube.mesh)
     assert len(jacobian) == (tube.layer > 0).sum()
     assert jacobian.min() > 0.2 and np.percentile(jacobian, 1) > 0.5
 
@@ -211,7 +211,7 @@ def test_layers_around_a_ball_are_its_shell(tmp_path):
     thick = row["total"]
     shell = 4 / 3 * math.pi * ((6 + thick) ** 3 - 6**3)
     assert volumes(made)[made.layer > 0].sum() == pytest.approx(shell, rel=0.05)
-    assert _scaled_jacobians(made.mesh).min() > 0.5
+    assert scaled_jacobians(made.mesh).min() > 0.5
 
 
 @pytest.mark.parametrize("growth, lowest", [(1.2, 0.2), (1.0, 1.0)])
