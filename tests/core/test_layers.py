@@ -493,3 +493,27 @@ def test_what_would_give_room_is_offered(tmp_path):
     assert after < before
     thin = [f["count"] for f in again.told["findings"] if f["code"] == "layers-thin"]
     assert sum(thin) < 0.75 * found["count"]
+
+
+def test_where_layers_would_break_the_mesh_they_are_left_out(tmp_path, monkeypatch):
+    from intaglio.findings import Finding
+    from intaglio.stages import volume as stage
+
+    told = stage.mesh_findings
+    spot = [30.0, 7.0, 0.0]
+    tries = []
+
+    def find(mesh, measured):
+        tries.append(mesh)
+        bad = Finding("turned", "error", "A cell is turned.", 1, [spot])
+        return [*told(mesh, measured), *([bad] if len(tries) == 1 else [])]
+
+    monkeypatch.setattr(stage, "mesh_findings", find)
+    row = {"patches": ["wall*"], "count": 3, "growth": 1.2, "last": 0.4}
+    made = layered_mesh(pipe(), tmp_path, [row], {"smallest": 1.5, "largest": 2.0})
+    assert len(tries) == 2
+    all_sound(made)
+    assert "layers-for-core" in {f["code"] for f in made.volume["findings"]}
+    away = np.linalg.norm(measure(made.mesh).centroid - spot, axis=1)
+    within = made.layer > 0
+    assert away[within].min() > 3.0 and within.sum() > 0.5 * made.told["cells"]

@@ -5,10 +5,14 @@ from typing import NotRequired
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from intaglio.errors import StepFailed
 from intaglio.findings import PLACES, Finding
-from intaglio.layers.core import layered
+from intaglio.layers.core import Wanted, layered
+from intaglio.layers.grow import Grown, grow
+from intaglio.layers.reach import edge_means
+from intaglio.layers.shell import Shell
 from intaglio.mesh.building import Polygons, cell_mesh, tet_mesh, with_patches
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, polygon_edges
@@ -30,6 +34,8 @@ from intaglio.stages.sizing.step import MEMORY_LIMIT, field_of
 from intaglio.stages.stage import Cost, Progress, Reports, Run, Sentence, Stage
 from intaglio.volume.fill import fill
 
+# layers that make a mesh invalid are left out so many edges around, in so many tries
+_AVOIDED, _TRIES = 4.0, 4
 # what cells in layers add, checks included: measured on the demo models
 _LAYER_CELLS_PER_SECOND, _BYTES_PER_LAYER_CELL = 60_000.0, 400
 
@@ -153,9 +159,11 @@ def _filled_around(
     lowest: float,
     field: SizeField,
     domain: Product,
+    avoided: list[list[float]],
     progress: Progress,
 ) -> tuple[_Cells, NDArray[np.int32]]:
-    """Layers and tetrahedra; the surface's node that each point is, or -1."""
+    """Layers, but for those near places to be avoided, and tetrahedra; the surface's node that each
+    point is, or -1."""
     a = surface.arrays
     region = np.ascontiguousarray(a["region"])
     shells, _ = shells_of(
@@ -171,7 +179,7 @@ def _filled_around(
     made = layered(
         shells,
         wanted,
-        grown,
+        _without(shells, wanted, grown, avoided, lowest) if avoided else grown,
         field,
         progress,
         max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
@@ -233,6 +241,57 @@ def _as_given(mesh: Mesh, points: NDArray[np.float64], given: NDArray[np.int32])
     )
 
 
+def _proved(
+    cells: _Cells,
+    given: NDArray[np.int32] | None,
+    points: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    region: NDArray[np.int32],
+    sides: NDArray[np.int32],
+    back: NDArray[np.int32],
+) -> tuple[Mesh, Measured, list[Finding]]:
+    """The mesh cut open along its sheets, measured, and what is found in it; given (n,): the
+    surface's node that each of its points is, if layers stand on the surface."""
+    mesh, origin = cells.mesh, None
+    on_sheet = cells.surface.of_patches(np.flatnonzero(back >= 0))
+    if len(on_sheet.patch):
+        mesh, origin = parted_along(mesh, on_sheet, back[on_sheet.patch])
+    measured = measure(mesh)
+    seen = mesh
+    if given is not None:
+        seen = _as_given(mesh, points, given if origin is None else given[origin])
+        origin = None if origin is None else np.arange(len(seen.points))
+    found = surface_findings(seen, points, triangles, region, sides[:, 0], origin, back)
+    return mesh, measured, found + mesh_findings(mesh, measured) + _lowered(cells.lowered)
+
+
+def _without(
+    shells: list[Shell],
+    wanted: list[Wanted],
+    grown: list[Grown],
+    places: list[list[float]],
+    lowest: float,
+) -> list[Grown]:
+    """What grows if nothing does near some places."""
+    tree = cKDTree(np.array(places))
+    out = []
+    for shell, want, have in zip(shells, wanted, grown, strict=True):
+        near = tree.query(shell.points)[0] < _AVOIDED * edge_means(shell)
+        highest = np.where(near, 0.0, have.height)
+        out.append(
+            grow(
+                shell,
+                want.first,
+                want.growth,
+                want.count,
+                lowest=lowest,
+                highest=highest,
+                found=have.found,
+            )
+        )
+    return out
+
+
 def volume_step(
     settings: VolumeMesh,
     surface: Product,
@@ -254,33 +313,32 @@ def volume_step(
     def tell(share: float, doing: str) -> None:
         progress(0.9 * share, doing)
 
-    given = None
-    if "row_of_face" in layers.arrays:
-        cells, given = _filled_around(settings, surface, layers, lowest, field, domain, tell)
-    else:
-        cells = _filled(settings, surface, field, domain, tell)
-    progress(0.92, "checking every cell")
-    unit = surface.report["unit"]
-    zones, mesh = _zones(domain), cells.mesh
     back = back_faces(domain.report)
-    origin = None
-    on_sheet = cells.surface.of_patches(np.flatnonzero(back >= 0))
-    if len(on_sheet.patch):
-        mesh, origin = parted_along(mesh, on_sheet, back[on_sheet.patch])
-    measured = measure(mesh)
-    seen = mesh
-    if given is not None:
-        seen = _as_given(mesh, points, given if origin is None else given[origin])
-        origin = None if origin is None else np.arange(len(seen.points))
-    found = surface_findings(seen, points, triangles, region, sides[:, 0], origin, back)
-    found += mesh_findings(mesh, measured) + _lowered(cells.lowered)
-    errors = [f for f in found if f.level == "error"]
+    avoided: list[list[float]] = []
+    for _ in range(_TRIES):
+        given = None
+        if "row_of_face" in layers.arrays:
+            cells, given = _filled_around(
+                settings, surface, layers, lowest, field, domain, avoided, tell
+            )
+        else:
+            cells = _filled(settings, surface, field, domain, tell)
+        progress(0.92, "checking every cell")
+        mesh, measured, found = _proved(cells, given, points, triangles, region, sides, back)
+        errors = [f for f in found if f.level == "error"]
+        places = [p for f in errors for p in f.places]
+        if given is None or not places:
+            break
+        # better no layers there than no mesh
+        avoided += places
     if errors:
         raise StepFailed(
             errors[0].code,
             "The filled mesh is not valid: " + " ".join(f.message for f in errors),
-            [p for f in errors for p in f.places][:20],
+            places[:20],
         )
+    unit = surface.report["unit"]
+    zones = _zones(domain)
     total = report(mesh, found, measured)
     metrics = cell_metrics(mesh, measured)
     filled = {name: row["volume"] for name, row in total["zones"].items()}
