@@ -497,7 +497,7 @@ def test_what_would_give_room_is_offered(tmp_path):
 
 def test_where_layers_would_break_the_mesh_they_are_left_out(tmp_path, monkeypatch):
     from intaglio.findings import Finding
-    from intaglio.stages import volume as stage
+    from intaglio.stages.volume import step as stage
 
     told = stage.mesh_findings
     spot = [30.0, 7.0, 0.0]

@@ -1,0 +1,65 @@
+"""Volume: filling the zones, between their layers, with tetrahedra and proving the result."""
+
+from intaglio.parts.model import Product
+from intaglio.sizing.forecast import volume_seconds
+from intaglio.stages.stage import Cost, Reports, Run, Sentence, Stage
+from intaglio.stages.volume.meshes import named_mesh, volume_mesh
+from intaglio.stages.volume.report import VolumeReport
+from intaglio.stages.volume.settings import VolumeMesh
+from intaglio.stages.volume.step import volume_step
+
+__all__ = ["STAGE", "named_mesh", "volume_mesh"]
+
+# what cells in layers add, checks included: measured on the demo models
+_LAYER_CELLS_PER_SECOND, _BYTES_PER_LAYER_CELL = 60_000.0, 400
+
+
+def _run(run: Run) -> Product:
+    return volume_step(
+        run.settings,
+        run.product("surface"),
+        run.product("layers"),
+        run.settings_of("layers").lowest,
+        run.product("sizing"),
+        run.product("domain"),
+        run.tell,
+    )
+
+
+def _cost(reports: Reports) -> Cost:
+    sizing = reports.get("sizing")
+    if not sizing:
+        return Cost(25.0)
+    expected = sizing["forecast"]
+    in_layers = reports["layers"]["cells"] if "layers" in reports else 0
+    return Cost(
+        volume_seconds(expected["cells"]) + in_layers / _LAYER_CELLS_PER_SECOND,
+        expected["memory"] + _BYTES_PER_LAYER_CELL * in_layers,
+    )
+
+
+STAGE = Stage(
+    "volume",
+    "Volume",
+    VolumeMesh,
+    VolumeReport,
+    (
+        Sentence(
+            "Fill what the layers leave with tetrahedra, then raise the worst of them in {passes} "
+            "passes until none has an angle under {target}."
+        ),
+    ),
+    "Fill the volume",
+    ("surface", "layers", "sizing"),
+    run=_run,
+    defaults=lambda reports, given: (
+        {"passes": 12, "target": 25.0},
+        {
+            "passes": "Enough for ordinary parts.",
+            "target": "Reached on ordinary parts; sharp corners may forbid it.",
+        },
+    ),
+    cost=_cost,
+    usual=lambda counts: volume_seconds(counts["cells"]),
+    version=3,
+)

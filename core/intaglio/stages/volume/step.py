@@ -1,0 +1,172 @@
+"""Filling the zones, between their layers, with tetrahedra, and proving the result."""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.errors import StepFailed
+from intaglio.findings import PLACES, Finding
+from intaglio.mesh.covering import surface_findings
+from intaglio.mesh.mesh import Mesh, fan, polygon_edges
+from intaglio.mesh.parting import parted_along
+from intaglio.mesh.quality import Measured, cell_metrics, measure
+from intaglio.mesh.report import histograms, mesh_findings, report
+from intaglio.mesh.slices import outer_faces
+from intaglio.mesh.storing import mesh_arrays
+from intaglio.parts.model import Product
+from intaglio.parts.picture import picture
+from intaglio.stages.domain.faces import back_faces
+from intaglio.stages.sizing.local_sizes import sides_of
+from intaglio.stages.sizing.step import field_of
+from intaglio.stages.stage import Progress
+from intaglio.stages.volume.filling import Cells, filled, filled_around, zones_of
+from intaglio.stages.volume.report import VolumeReport
+from intaglio.stages.volume.settings import VolumeMesh
+
+# layers that make a mesh invalid are left out around the places, in so many tries
+_TRIES = 4
+
+
+def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
+    """Picture of the cells behind a plane through their middle, so that the inside shows."""
+    across = float(measured.centroid[:, 1] @ measured.volume / measured.volume.sum())
+    outline = outer_faces(mesh, np.flatnonzero(measured.centroid[:, 1] > across))
+    triangles, _ = fan(outline.start, outline.nodes)
+    drawn = picture(
+        mesh.points,
+        triangles,
+        np.zeros((0, 2, 3)),
+        mesh.points[polygon_edges(outline.start, outline.nodes)],
+    )
+    return np.frombuffer(drawn, np.uint8)
+
+
+def _lowered(places: NDArray[np.float64]) -> list[Finding]:
+    """Layers that the core asked for to be lower than what Layers tells."""
+    if not len(places):
+        return []
+    return [
+        Finding(
+            "layers-for-core",
+            "note",
+            "Layers are lower than Layers tells where the core could not have been filled else.",
+            len(places),
+            places[:: max(1, len(places) // PLACES)][:PLACES].tolist(),
+            "Shorter edges there, or lower layers, leave the core more room.",
+        )
+    ]
+
+
+def _as_given(mesh: Mesh, points: NDArray[np.float64], given: NDArray[np.int32]) -> Mesh:
+    """The mesh with the surface's points first, so that it can be held against the surface."""
+    n = len(points)
+    number = np.where(given >= 0, given, n + np.arange(len(given))).astype(np.int32)
+    return replace(
+        mesh,
+        points=np.concatenate([points, mesh.points]),
+        face_nodes=number[mesh.face_nodes],
+    )
+
+
+def _proved(
+    cells: Cells,
+    given: NDArray[np.int32] | None,
+    points: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    region: NDArray[np.int32],
+    sides: NDArray[np.int32],
+    back: NDArray[np.int32],
+) -> tuple[Mesh, Measured, list[Finding]]:
+    """The mesh cut open along its sheets, measured, and what is found in it; given (n,): the
+    surface's node that each of its points is, if layers stand on the surface."""
+    mesh, origin = cells.mesh, None
+    on_sheet = cells.surface.of_patches(np.flatnonzero(back >= 0))
+    if len(on_sheet.patch):
+        mesh, origin = parted_along(mesh, on_sheet, back[on_sheet.patch])
+    measured = measure(mesh)
+    seen = mesh
+    if given is not None:
+        seen = _as_given(mesh, points, given if origin is None else given[origin])
+        origin = None if origin is None else np.arange(len(seen.points))
+    found = surface_findings(seen, points, triangles, region, sides[:, 0], origin, back)
+    return mesh, measured, found + mesh_findings(mesh, measured) + _lowered(cells.lowered)
+
+
+def volume_step(
+    settings: VolumeMesh,
+    surface: Product,
+    layers: Product,
+    lowest: float,
+    sizing: Product,
+    domain: Product,
+    progress: Progress,
+) -> Product:
+    """Fill what the layers leave of the surface with tetrahedra and prove the result. lowest: the
+    share to which layers may be lowered."""
+    a = surface.arrays
+    points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
+    region = np.ascontiguousarray(a["region"])
+    sides = sides_of(domain.report)
+    # where the surface was mended it has a field of its own
+    field = field_of(surface if "child" in a else sizing)
+
+    def tell(share: float, doing: str) -> None:
+        progress(0.9 * share, doing)
+
+    back = back_faces(domain.report)
+    avoided: list[list[float]] = []
+    for _ in range(_TRIES):
+        given = None
+        if "row_of_face" in layers.arrays:
+            cells, given = filled_around(
+                settings, surface, layers, lowest, field, domain, avoided, tell
+            )
+        else:
+            cells = filled(settings, surface, field, domain, tell)
+        progress(0.92, "checking every cell")
+        mesh, measured, found = _proved(cells, given, points, triangles, region, sides, back)
+        errors = [f for f in found if f.level == "error"]
+        places = [p for f in errors for p in f.places]
+        if given is None or not places:
+            break
+        # better no layers there than no mesh
+        avoided += places
+    if errors:
+        raise StepFailed(
+            errors[0].code,
+            "The filled mesh is not valid: " + " ".join(f.message for f in errors),
+            places[:20],
+        )
+    unit = surface.report["unit"]
+    zones = zones_of(domain)
+    total = report(mesh, found, measured)
+    metrics = cell_metrics(mesh, measured)
+    inside = {name: row["volume"] for name, row in total["zones"].items()}
+    for zone, enclosed in zip(zones, surface.report["zone_volumes"], strict=True):
+        if abs(inside[zone.name] - enclosed) > 1e-9 * enclosed and not cells.swaps:
+            raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
+    data: VolumeReport = {
+        "unit": unit,
+        "cells": total["cells"],
+        "points": total["points"],
+        "cells_by_shape": total["cells_by_shape"],
+        "faces": [face["id"] for face in domain.report["faces"]],
+        "volume": sum(inside.values()),
+        "zones": total["zones"],
+        "quality": total["quality"],
+        "histograms": histograms(metrics),
+        "splits": cells.splits,
+        "swaps": cells.swaps,
+        "layer_cells": int((cells.layer > 0).sum()),
+        "findings": total["findings"],
+    }
+    return Product(
+        {
+            **mesh_arrays(mesh),
+            **({"layer": cells.layer} if given is not None else {}),
+            "picture": _opened(mesh, measured),
+            **{f"metric_{k}": v.astype(np.float32) for k, v in metrics.items()},
+        },
+        data,
+    )
