@@ -68,14 +68,19 @@ def test_the_ruler_measures_and_corrects_the_unit(page: Page, tmp_path: Path):
     expect(brief(page)).to_contain_text("40 × 30 × 20 mm", timeout=60_000)
     page.get_by_role("button", name="ruler").click()
     x, y = canvas(page)
-    page.mouse.click(x - 40, y + 30)
     model = page.get_by_role("region", name="Model")
-    expect(model.get_by_role("status")).to_contain_text("wall")
+    said = model.get_by_role("status")
+    for _ in range(30):
+        # as long as nothing is drawn yet nothing is hit
+        page.mouse.click(x - 40, y + 30)
+        page.wait_for_timeout(1000)
+        if said.count():
+            break
+    expect(said).to_contain_text("wall")
     page.mouse.click(x + 60, y + 10)
     expect(model).to_contain_text("Distance")
     expect(model.get_by_role("status")).to_contain_text(re.compile(r"[\d.]+ mm"))
-    said = model.get_by_role("status").inner_text()
-    length = float(said.split()[0].replace(",", ""))
+    length = float(said.inner_text().split()[0].replace(",", ""))
     page.get_by_label("what this length should be").fill(str(2 * length))
     page.get_by_role("button", name="Scale", exact=True).click()
     expect(brief(page)).to_contain_text("Make it")

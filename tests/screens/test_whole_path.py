@@ -188,6 +188,12 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     open_stage(page, "Layers")
     # nothing to ask for before the patches are there; then everything up to here is run at once
     act(page, "Grow the layers")
+    # they are proposed, and may be taken out
+    expect(brief).to_contain_text("5 layers")
+    expect(brief).to_contain_text("all on 100 %")
+    page.get_by_label("remove layers 1").click()
+    expect(brief.get_by_role("img", name="5 layers to scale")).to_have_count(0)
+    act(page, "Grow the layers")
     expect(brief).to_contain_text("No layers: the volume is filled from the walls on.")
     page.get_by_role("button", name="Layers on all walls").click()
     expect(brief.get_by_role("img", name="8 layers to scale")).to_be_visible()
@@ -208,6 +214,10 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     expect(brief).to_contain_text("Prisms")
     expect(brief).to_contain_text("Tetrahedra")
     page.get_by_role("button", name="slice", exact=True).click()
+    alone = page.get_by_label("layers alone, behind the plane")
+    with page.expect_response(lambda r: "peel=true" in r.url and r.ok):
+        alone.click()
+    expect(alone).to_have_attribute("aria-pressed", "true")
     open_stage(page, "Case")
     act(page, "Set up the case")
 
