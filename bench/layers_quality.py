@@ -12,32 +12,18 @@ import sys
 from pathlib import Path
 
 import numpy as np
-import vtk
-from vtk.util.numpy_support import vtk_to_numpy
 
 from intaglio.facets.facets import triangle_areas
-from intaglio.mesh.cells import PRISM
-from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.quality import cell_metrics, measure
 from intaglio.parts.taking import together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.volume import volume_mesh
-from tests.core.test_any_cells import vtk_grid
+from tests.core.test_layers import scaled_jacobians
 
 ROOT = Path(__file__).resolve().parents[1]
 MODELS = ("ejector", "drum", "slot", "elbow", "buoy", "cooler")
 ASKED = (None, (4, 1.35), (12, 1.2), (24, 1.15), (36, 1.1))
-
-
-def scaled_jacobians(mesh: Mesh) -> np.ndarray:
-    """Of the prisms, by VTK."""
-    quality = vtk.vtkMeshQuality()
-    quality.SetWedgeQualityMeasureToScaledJacobian()
-    quality.SetInputData(vtk_grid(mesh))
-    quality.Update()
-    told = vtk_to_numpy(quality.GetOutput().GetCellData().GetArray("Quality"))
-    return told[mesh.shape == PRISM]
 
 
 def first_kept(arrays: dict[str, np.ndarray], surface: dict[str, np.ndarray]) -> float:

@@ -121,19 +121,9 @@ def layered(
             if not len(nodes):
                 again.append(have)
                 continue
-            highest = have.height.copy()
-            highest[nodes] *= _LOWER if k < _LAST else 0.0
-            again.append(
-                grow(
-                    shell,
-                    want.first,
-                    want.growth,
-                    want.count,
-                    lowest=lowest,
-                    highest=highest,
-                    found=have.found,
-                )
-            )
+            share = np.ones(len(shell.points))
+            share[nodes] = _LOWER if k < _LAST else 0.0
+            again.append(lowered(shell, want, have, share, lowest))
         grown = again
     places = np.concatenate([s.points[b] for s, b in zip(shells, bad, strict=True)])
     raise StepFailed(
@@ -142,6 +132,14 @@ def layered(
         "there, or give these patches other sizes.",
         places[:PLACES].tolist(),
     )
+
+
+def lowered(shell: Shell, want: Wanted, have: Grown, share: Floats, lowest: float) -> Grown:
+    """The layers of a shell again, no higher than a share (n,) of what stands."""
+    return grow(
+        shell, want.first, want.growth, want.count,
+        lowest=lowest, highest=share * have.height, found=have.found,
+    )  # fmt: skip
 
 
 def _boundary(shells: list[Shell], grown: list[Grown]) -> _Boundary:

@@ -61,5 +61,5 @@ STAGE = Stage(
     ),
     cost=_cost,
     usual=lambda counts: volume_seconds(counts["cells"]),
-    version=3,
+    version=4,
 )

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from intaglio.layers.core import Wanted, layered
-from intaglio.layers.grow import Grown, grow
+from intaglio.layers.core import Wanted, layered, lowered
+from intaglio.layers.grow import Grown
 from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
 from intaglio.mesh.building import Polygons, cell_mesh, tet_mesh
@@ -129,11 +129,11 @@ def filled_around(
         zones_of(domain),
         unit=surface.report["unit"],
     )
-    lowered = [
+    places = [
         shell.points[now.height < before.height * (1 - 1e-9)]
         for shell, before, now in zip(shells, grown, made.grown, strict=True)
     ]
-    cells = Cells(mesh, made.surface, made.layer, made.splits, made.swaps, np.concatenate(lowered))
+    cells = Cells(mesh, made.surface, made.layer, made.splits, made.swaps, np.concatenate(places))
     return cells, made.given
 
 
@@ -146,22 +146,16 @@ def without(
 ) -> list[Grown]:
     """What grows if nothing does near some places."""
     tree = cKDTree(np.array(places))
-    out = []
-    for shell, want, have in zip(shells, wanted, grown, strict=True):
-        near = tree.query(shell.points)[0] < _AVOIDED * edge_means(shell)
-        highest = np.where(near, 0.0, have.height)
-        out.append(
-            grow(
-                shell,
-                want.first,
-                want.growth,
-                want.count,
-                lowest=lowest,
-                highest=highest,
-                found=have.found,
-            )
+    return [
+        lowered(
+            shell,
+            want,
+            have,
+            (tree.query(shell.points)[0] >= _AVOIDED * edge_means(shell)).astype(float),
+            lowest,
         )
-    return out
+        for shell, want, have in zip(shells, wanted, grown, strict=True)
+    ]
 
 
 def patches_of(domain: Product) -> tuple[Patch, ...]:
