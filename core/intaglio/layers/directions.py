@@ -9,6 +9,7 @@ faces stay in sight.
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 
 from intaglio.facets.facets import edge_keys
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
@@ -45,30 +46,29 @@ def directions(shell: Shell, sides: Constraints) -> Directions:
     np.add.at(way, node, normal * weight[:, None])
     way = _unit(way)
     used = np.flatnonzero(np.diff(start))
-    begin = start[used]
-    for k in range(_ROUNDS):
-        worst = _worst(way, node, normal, begin)
-        way[used] = way[used] + (normal[worst] - way[used]) / (k + 2.0)
+    _centre(way, used, start, normal, _ROUNDS)
     way = sides.within(_unit(way))
-    best = _seen(way, node, normal, begin, used, len(way))
+    best = _seen(way, node, normal, start[used], used, len(way))
     edges = shell.wall_edges
     to, of = np.concatenate([edges, edges[:, ::-1]]).T
     on_edge = best < _ON_EDGE
     follows = ~on_edge[to] | np.tile(_folded(shell, edges), 2)
     to, of = to[follows], of[follows]
-    movable = best > LEAST_SEEN
+    order = np.argsort(to, kind="stable")
+    begin = np.searchsorted(to[order], np.arange(len(way) + 1))
+    movable = np.flatnonzero(best > LEAST_SEEN)
     least = np.minimum(_SEEN * best, _ENOUGH)
     for _ in range(_SMOOTHINGS):
-        around = np.zeros_like(way)
-        np.add.at(around, to, way[of])
-        new = sides.within(_unit(0.5 * way + 0.5 * _unit(around)))
-        keeps = movable & (_seen(new, node, normal, begin, used, len(way)) >= least)
-        way = np.where(keeps[:, None], new, way)
+        new = way.copy()
+        _smoothed(
+            way, new, movable, begin, of[order], start, normal, least, sides.plane, sides.line
+        )
+        way = new
     # of three columns the middle one goes its own way
     middle = shell.arcs.nodes[:, 1]
     way[middle] = shell.arcs.away
     way = sides.within(way)
-    seen = _seen(way, node, normal, begin, used, len(way))
+    seen = _seen(way, node, normal, start[used], used, len(way))
     seen[middle] = 1.0
     cosine = np.einsum("ij,ij->i", normal, way[node])
     count = np.bincount(node, weight, minlength=len(way))
@@ -89,14 +89,54 @@ def _folded(shell: Shell, edges: Ints) -> Bools:
     return np.isin(edge_keys(edges), edge_keys(pairs[sharp]))
 
 
-def _worst(way: Floats, node: Longs, normal: Floats, begin: Longs) -> Longs:
-    """The corner (u,) of each used node whose face its direction sees worst."""
-    cosine = np.einsum("ij,ij->i", normal, way[node])
-    least = np.minimum.reduceat(cosine, begin)
-    count = np.diff(np.append(begin, len(cosine)))
-    hits = np.flatnonzero(cosine == np.repeat(least, count))
-    _, first = np.unique(node[hits], return_index=True)
-    return hits[first]
+@njit(cache=True)
+def _centre(way, used, start, normal, rounds):
+    """Move way (n, 3) of used nodes towards the middle of the smallest ball around the normals of
+    their corners, which start (n + 1,) at."""
+    for v in used:
+        for k in range(rounds):
+            worst = 2.0
+            at = start[v]
+            for c in range(start[v], start[v + 1]):
+                cosine = (
+                    normal[c, 0] * way[v, 0] + normal[c, 1] * way[v, 1] + normal[c, 2] * way[v, 2]
+                )
+                if cosine < worst:
+                    worst = cosine
+                    at = c
+            for i in range(3):
+                way[v, i] += (normal[at, i] - way[v, i]) / (k + 2.0)
+
+
+@njit(cache=True)
+def _smoothed(way, new, movable, begin, of, start, normal, least, plane, line):
+    """Write to new (n, 3) the directions way (n, 3) of movable nodes, each half turned to the mean
+    of its neighbours `of`, which begin (n + 1,) at, and held by planes and lines (n, 3), as far as
+    every face around is seen at the cosine least (n,)."""
+    d = np.empty(3)
+    for v in movable:
+        if line[v, 0] != 0.0 or line[v, 1] != 0.0 or line[v, 2] != 0.0:
+            d[:] = line[v]
+        else:
+            d[:] = 0.0
+            for k in range(begin[v], begin[v + 1]):
+                d += way[of[k]]
+            size = np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+            if size > 1e-300:
+                d /= size
+            d += way[v]
+            d -= (d[0] * plane[v, 0] + d[1] * plane[v, 1] + d[2] * plane[v, 2]) * plane[v]
+            size = np.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+            if size <= 1e-6:
+                continue
+            d /= size
+        keeps = True
+        for c in range(start[v], start[v + 1]):
+            if normal[c, 0] * d[0] + normal[c, 1] * d[1] + normal[c, 2] * d[2] < least[v]:
+                keeps = False
+                break
+        if keeps:
+            new[v] = d
 
 
 def _seen(

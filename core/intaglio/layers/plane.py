@@ -12,6 +12,7 @@ from numba import njit
 from scipy.spatial import Delaunay, QhullError
 
 from intaglio.facets.capping import flipped
+from intaglio.facets.facets import edge_keys
 from intaglio.layers.shell import Bools, Floats, Ints, Longs
 
 # twice the area of a triangle without one, over its longest edge squared
@@ -88,10 +89,10 @@ def triangulated(points: Floats, edges: Longs, inner: Longs) -> Ints | None:
     except QhullError:
         return None
     rows = _turned(points, rows)
-    have = set(map(tuple, np.sort(rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1).tolist()))
-    missing = [(a, b) for a, b in edges.tolist() if (min(a, b), max(a, b)) not in have]
-    if missing:
-        rows = _with_edges(points, rows, missing)
+    have = edge_keys(rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2))
+    missing = edges[~np.isin(edge_keys(edges), have)]
+    if len(missing):
+        rows = _with_edges(points, rows, [(a, b) for a, b in missing.tolist()])
     rows = rows[_solid(points, rows) & within(points[rows].mean(axis=1), points, edges)]
     sides = rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
     if not _bounded_by(sides, edges):
@@ -300,31 +301,49 @@ def smoothed(points: Floats, triangles: Ints, inner: Longs, rounds: int = 4) -> 
     """Points (n, 2) with the inner nodes moved towards the middle of their neighbours, as long as
     no triangle at them gets a smaller least angle than it has."""
     out = points.copy()
-    around: dict[int, list[int]] = {int(v): [] for v in inner}
-    for t, row in enumerate(triangles.tolist()):
-        for v in row:
-            if v in around:
-                around[v].append(t)
-    for _ in range(rounds):
-        for v, rows in around.items():
-            if not rows:
-                continue
-            own = triangles[rows]
-            before = _least_sine(out, own)
-            old = out[v].copy()
-            others = np.unique(own[own != v])
-            out[v] = out[others].mean(axis=0)
-            if _least_sine(out, own) <= before:
-                out[v] = old
+    corner = triangles.ravel()
+    order = np.argsort(corner, kind="stable")
+    begin = np.searchsorted(corner[order], np.append(inner, 0))
+    end = np.searchsorted(corner[order], np.append(inner, 0), side="right")
+    _settle(out, triangles, inner.astype(np.int64), begin, end, order // 3, rounds)
     return out
 
 
-def _least_sine(points: Floats, rows: Ints) -> float:
+@njit(cache=True)
+def _settle(points, triangles, inner, begin, end, around, rounds):
+    """Move inner nodes, whose triangles are around[begin:end], in place."""
+    for _ in range(rounds):
+        for k in range(inner.shape[0]):
+            rows = around[begin[k] : end[k]]
+            if rows.shape[0] == 0:
+                continue
+            v = inner[k]
+            before = _least_sine(points, triangles, rows)
+            x, y = points[v]
+            middle_x = middle_y = 0.0
+            for t in rows:
+                # around an inner node each neighbour comes twice
+                for i in range(3):
+                    if triangles[t, i] != v:
+                        middle_x += points[triangles[t, i], 0]
+                        middle_y += points[triangles[t, i], 1]
+            points[v, 0] = middle_x / (2 * rows.shape[0])
+            points[v, 1] = middle_y / (2 * rows.shape[0])
+            if _least_sine(points, triangles, rows) <= before:
+                points[v, 0], points[v, 1] = x, y
+
+
+@njit(cache=True)
+def _least_sine(points, triangles, rows):
     """Least of twice the area over the product of the two longest sides; negative if turned."""
-    p = points[rows]
-    u, v = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
-    area = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-    length = np.sort(
-        np.stack([np.linalg.norm(x, axis=1) for x in (u, v, p[:, 2] - p[:, 1])], 1), axis=1
-    )
-    return float((area / (length[:, 1] * length[:, 2])).min())
+    least = np.inf
+    for t in rows:
+        a, b, c = points[triangles[t, 0]], points[triangles[t, 1]], points[triangles[t, 2]]
+        area = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        one = np.hypot(b[0] - a[0], b[1] - a[1])
+        two = np.hypot(c[0] - b[0], c[1] - b[1])
+        three = np.hypot(a[0] - c[0], a[1] - c[1])
+        shortest = max(min(one, two, three), 1e-300)
+        sides = max(one * two * three / shortest, 1e-300)
+        least = min(least, area / sides)
+    return least

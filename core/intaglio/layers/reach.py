@@ -1,6 +1,7 @@
 """How high layers may grow over each node: as far as there is room, and no steeper than a slope."""
 
 import numpy as np
+from numba import njit
 
 from intaglio.facets.facets import triangle_normals
 from intaglio.layers.arcs import arc_steps
@@ -74,14 +75,25 @@ def sloped(shell: Shell, height: Floats, low: Floats) -> Floats:
     under = np.minimum(height, low)
     # the length of wall on which a height may be reached from nothing
     run = under / _ENDING + (height - under) / SLOPE
-    while True:
-        before = run.copy()
-        np.minimum.at(run, edges[:, 0], run[edges[:, 1]] + step)
-        np.minimum.at(run, edges[:, 1], run[edges[:, 0]] + step)
-        if np.array_equal(run, before):
-            break
+    _spread(run, edges, step)
     steep = np.minimum(run, low / _ENDING)
     return np.minimum(height, steep * _ENDING + (run - steep) * SLOPE)
+
+
+@njit(cache=True)
+def _spread(run, edges, step):
+    """Lower run (n,) until no edge (e, 2) has it rise by more than its step (e,)."""
+    lowered = True
+    while lowered:
+        lowered = False
+        for k in range(edges.shape[0]):
+            a, b = edges[k, 0], edges[k, 1]
+            if run[a] > run[b] + step[k]:
+                run[a] = run[b] + step[k]
+                lowered = True
+            elif run[b] > run[a] + step[k]:
+                run[b] = run[a] + step[k]
+                lowered = True
 
 
 def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats, low: Floats) -> Floats:
