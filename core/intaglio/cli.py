@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from intaglio import __version__
-from intaglio.errors import Cancelled, FileRejected, IntaglioError, SettingRejected
+from intaglio.errors import Cancelled, FileRejected, IntaglioError, SettingRejected, StepFailed
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -58,6 +58,14 @@ def _parser() -> argparse.ArgumentParser:
     high.add_argument("--last", type=float, help="last layer over the wall's edge; 0.5 if not said")
     layers.add_argument("--lowest", type=float, default=0.2, help="share to which they are thinned")
     layers.add_argument("-o", "--output", type=Path, required=True, help="the CGNS or VTU to write")
+    divide = commands.add_parser("divide", help="divide the layers of a finished mesh again")
+    divide.add_argument("mesh", type=Path, help="a CGNS or VTU file")
+    divide.add_argument("--patches", nargs="+", default=["*"], help="walls, by name or pattern")
+    divide.add_argument("--count", type=int, default=8, help="number of layers")
+    spread = divide.add_mutually_exclusive_group()
+    spread.add_argument("--growth", type=float, help="each over the one below; 1.2 if not said")
+    spread.add_argument("--first", type=float, help="height of the first layer")
+    divide.add_argument("-o", "--output", type=Path, required=True, help="the CGNS or VTU to write")
     schema = commands.add_parser("schema", help="print the JSON schema of recipes")
     schema.set_defaults(command="schema")
     commands.add_parser("warm", help="compile and cache the numeric code")
@@ -82,6 +90,8 @@ def main(argv: list[str] | None = None) -> int:
             return _check(args)
         if args.command == "layers":
             return _layers(args)
+        if args.command == "divide":
+            return _divide(args)
         if args.command == "schema":
             from intaglio.recipe.schema import recipe_schema
 
@@ -307,6 +317,35 @@ def _layers(args: argparse.Namespace) -> int:
             f"{100 * patch['some']:.1f} %, none on {100 * patch['none']:.1f} %"
         )
     for finding in found:
+        print(f"{finding.level}: {finding.message} {finding.advice}")
+    return 0
+
+
+def _divide(args: argparse.Namespace) -> int:
+    from intaglio.formats.registry import mesh_format, read_mesh
+    from intaglio.mesh.quality import measure
+    from intaglio.mesh.report import mesh_findings, report
+    from intaglio.stages.volume.dividing import check_divisions, divided_mesh, meant
+
+    if not args.mesh.is_file():
+        raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
+    height = {"first": args.first} if args.first is not None else {"growth": args.growth or 1.2}
+    row = {"patches": args.patches, "count": args.count, **height}
+    rows = check_divisions("divide", "layers divided again", [row], {})
+    target = mesh_format(args.output)
+    mesh = read_mesh(args.mesh)
+    own = [meant(row, [(p.name, p.kind) for p in mesh.patches]) for row in rows]
+    made = divided_mesh(mesh, rows, own)
+    measured = measure(made.mesh)
+    found = mesh_findings(made.mesh, measured)
+    errors = [f for f in found if f.level == "error"]
+    if errors:
+        raise StepFailed(errors[0].code, "Divided so, the mesh is not valid: " + errors[0].message)
+    args.output.write_bytes(target.write(made.mesh, {}))
+    _print_report(report(made.mesh, found, measured))
+    for line in made.lines:
+        print(f"layers {line}")
+    for finding in made.findings:
         print(f"{finding.level}: {finding.message} {finding.advice}")
     return 0
 

@@ -15,7 +15,6 @@ from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.layers.heights import (
     Heights,
     fitted,
-    growth_between,
     last,
     of_last,
     of_total,
@@ -32,7 +31,7 @@ from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.layers import step
 from intaglio.stages.layers.rows import check_layers
-from intaglio.stages.volume import volume_mesh
+from intaglio.stages.volume import named_mesh, volume_mesh
 from tests.core.shapes import box, cut, cylinder, pipe, source
 from tests.core.test_any_cells import vtk_grid
 from tests.core.test_mesh_files import same
@@ -40,7 +39,8 @@ from tests.core.test_mesh_files import same
 
 @dataclass(frozen=True)
 class Made:
-    """A mesh with layers: layer (c,) of each cell; reports of Layers and Volume; the surface."""
+    """A mesh with layers, and the same with its patches by name; layer (c,) of each cell; reports
+    of Layers and Volume; the surface."""
 
     mesh: Mesh
     layer: np.ndarray
@@ -48,6 +48,7 @@ class Made:
     volume: dict
     surface: dict
     domain: dict
+    named: Mesh
 
 
 def layered_mesh(shape, folder, layers, sizing, domain=None, patches=None, **more) -> Made:
@@ -68,6 +69,7 @@ def layered_mesh(shape, folder, layers, sizing, domain=None, patches=None, **mor
         dict(product.report),
         store.get(str(states["surface"].key)).arrays,
         dict(states["domain"].report),
+        named_mesh(product, store.get(str(states["patches"].key))),
     )
 
 
@@ -96,10 +98,6 @@ def test_heights_follow_from_the_first_from_all_or_from_the_last():
     assert of_total(0.8125, 1.5, 4).first == pytest.approx(0.1)
     assert of_last(0.3375, 1.5, 4).first == pytest.approx(0.1)
     assert total(Heights(0.2, 1.0, 5)) == pytest.approx(1.0)
-    assert growth_between(0.1, 0.8125, 4) == pytest.approx(1.5)
-    assert growth_between(0.25, 1.0, 4) == 1.0
-    with pytest.raises(ValueError, match="thinner"):
-        growth_between(0.3, 1.0, 4)
 
 
 @pytest.fixture(scope="module")
@@ -226,7 +224,7 @@ def test_where_two_walls_come_near_layers_are_lowered_and_end(tmp_path, growth, 
     assert row["full"] + row["some"] + row["none"] == pytest.approx(1)
     codes = {f["code"] for f in made.told["findings"]}
     if lowest < 1:
-        # they grow slower, and are thinner in the end
+        # the outer ones grow no more, and all are thinner in the end
         assert row["full"] == 1 and row["lowered"] > 0.05
     else:
         # nothing to give way: they end
@@ -431,8 +429,12 @@ def test_layers_that_fit_keep_their_first_height_as_long_as_they_can(room):
         assert made.number[0] == 8 and made.thinned[0] == 1.0
         assert made.ends[0, -1] == pytest.approx(room * whole, rel=1e-4)
         assert steps[0] == pytest.approx(0.1)
-        growth = steps[1:] / steps[:-1]
-        assert growth == pytest.approx(growth_between(0.1, room * whole, 8), rel=1e-4)
+        # the inner ones are as asked for, the outer ones even
+        series = 0.1 * 1.3 ** np.arange(8)
+        grows = np.isclose(steps, series)
+        assert grows[0] and (np.diff(grows.astype(int)) <= 0).all()
+        assert steps[~grows] == pytest.approx(steps[-1])
+        assert series[grows][-1] <= steps[-1] <= series[-1]
     elif room * whole >= 0.4 * 0.8:
         assert made.number[0] == 8 and steps == pytest.approx(room * whole / 8)
         assert made.thinned[0] == pytest.approx(room * whole / 0.8)

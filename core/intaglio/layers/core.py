@@ -25,9 +25,9 @@ from intaglio.volume.fill import Bounded, Filling, bounded, filled_in
 
 Progress = Callable[[float, str], None]
 
-# where a cap cannot be kept whole the layers are lowered to this share and filled around again; the
-# last tries leave none there
-_LOWER, _TRIES, _LAST = 0.7, 10, 4
+# where a cap cannot be kept whole the layers are lowered to this share and filled around again;
+# later tries leave none there, each in a wider ring, and the last none in such a zone
+_LOWER, _TRIES, _LAST = 0.7, 16, 4
 # cosine of the fold up to which the filling may change a diagonal (see volume/recover)
 _FLAT = np.cos(np.radians(12.0))
 
@@ -122,7 +122,12 @@ def layered(
                 again.append(have)
                 continue
             share = np.ones(len(shell.points))
-            share[nodes] = _LOWER if k < _LAST else 0.0
+            if k < _LAST:
+                share[nodes] = _LOWER
+            elif k < _TRIES - 2:
+                share[_around(shell, nodes, k - _LAST)] = 0.0
+            else:
+                share[:] = 0.0
             again.append(lowered(shell, want, have, share, lowest))
         grown = again
     places = np.concatenate([s.points[b] for s, b in zip(shells, bad, strict=True)])
@@ -132,6 +137,17 @@ def layered(
         "there, or give these patches other sizes.",
         places[:PLACES].tolist(),
     )
+
+
+def _around(shell: Shell, nodes: Longs, rings: int) -> Bools:
+    """Nodes (n,) of walls that are so many edges or fewer from some."""
+    near = np.zeros(len(shell.points), bool)
+    near[nodes] = True
+    edges = shell.wall_edges
+    for _ in range(rings):
+        beside = near[edges]
+        near[edges[beside.any(axis=1)]] = True
+    return near
 
 
 def lowered(shell: Shell, want: Wanted, have: Grown, share: Floats, lowest: float) -> Grown:

@@ -4,13 +4,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
-
-# growths at which the height of layers is tabled, to find the one that fits
-_TABLED = 400
 
 
 @dataclass(frozen=True)
@@ -49,22 +45,6 @@ def of_last(height: float, growth: float, count: int) -> Heights:
     return Heights(height / growth ** (count - 1), growth, count)
 
 
-def growth_between(first: float, thickness: float, count: int) -> float:
-    """The growth at which `count` layers from `first` reach `thickness`. Raises ValueError where
-    that needs a growth under 1 or over 10."""
-    if count * first > thickness * (1 + 1e-12) or count < 1:
-        raise ValueError("the layers would have to get thinner outward")
-
-    def short(growth: float) -> float:
-        return total(Heights(first, growth, count)) - thickness
-
-    if abs(short(1.0)) <= 1e-12 * thickness:
-        return 1.0
-    if short(10.0) < 0:
-        raise ValueError("no growth under 10 reaches this thickness")
-    return float(brentq(short, 1.0, 10.0, xtol=1e-14))
-
-
 @dataclass(frozen=True)
 class Fitted:
     """Layers over nodes as they fit: number (n,) that stand; ends (n, most + 1) at which each ends,
@@ -76,38 +56,35 @@ class Fitted:
 
 
 def fitted(first: Floats, growth: Floats, count: Ints, height: Floats, lowest: float) -> Fitted:
-    """Layers (n,) that are no higher in all than height (n,): they first grow slower, down to not
-    at all, with the first as high as asked for; then all get thinner, down to the share `lowest`;
-    then there are fewer of them."""
+    """Layers (n,) that are no higher in all than height (n,): the outer ones first stop growing,
+    down to all being as high as the first; then all get thinner, down to the share `lowest`; then
+    there are fewer of them. The inner ones stay as asked for as long as they can, so that beside
+    each other they are alike where they are thinnest."""
     most = int(count.max(initial=0))
-    even = count * first
-    number = np.where(height > 0, count, 0)
-    thinned = np.ones(len(first))
-    rate = growth.copy()
-    for k in np.unique(count[count > 0]).tolist():
-        own = np.flatnonzero(count == k)
-        # height over the first, by growth
-        table = np.linspace(1.0, float(growth[own].max()), _TABLED)
-        over = np.stack([_sum(float(g), k) for g in table])
-        asked = first[own] * np.interp(growth[own], table, over)
-        short = height[own] < asked * (1 - 1e-12)
-        some = own[short]
-        rate[some] = np.interp(height[some] / first[some], over, table)
-    thin = height < even * (1 - 1e-12)
-    thinned[thin] = np.maximum(lowest, height[thin] / np.maximum(even[thin], 1e-300))
-    rate[thin] = 1.0
-    fewer = np.flatnonzero(thin & (height < lowest * even))
-    steps = lowest * first[fewer]
-    number[fewer] = np.floor(height[fewer] / np.maximum(steps, 1e-300) * (1 + 1e-9))
-    number = np.minimum(number, count).astype(np.int32)
     layer = np.arange(most)[None, :]
-    step = np.where(
-        layer < number[:, None], (thinned * first)[:, None] * rate[:, None] ** layer, 0.0
+    within = layer < count[:, None]
+    step = np.where(within, first[:, None] * growth[:, None] ** np.where(within, layer, 0), 0.0)
+    reach = np.cumsum(step, axis=1)
+    after = np.maximum(count[:, None] - 1 - layer, 0)
+    # height of all, if those after a layer are as high as it is
+    flat = reach + after * step
+    number = np.where(height > 0, count, 0)
+    fits = np.asarray(flat <= height[:, None] * (1 + 1e-12)) & within
+    grows = fits.sum(axis=1)
+    rows = np.flatnonzero((grows > 0) & (grows < count))
+    last = grows[rows] - 1
+    cap = (height[rows] - reach[rows, last]) / after[rows, last]
+    step[rows] = np.where(
+        layer > last[:, None], np.where(within[rows], cap[:, None], 0.0), step[rows]
     )
+    even = count * first
+    thinned = np.ones(len(first))
+    thin = np.flatnonzero((grows == 0) & (count > 0))
+    thinned[thin] = np.maximum(lowest, height[thin] / np.maximum(even[thin], 1e-300))
+    step[thin] = np.where(within[thin], (thinned * first)[thin, None], 0.0)
+    fewer = thin[height[thin] < lowest * even[thin]]
+    number[fewer] = np.floor(height[fewer] / np.maximum(lowest * first[fewer], 1e-300) * (1 + 1e-9))
+    number = np.minimum(number, count).astype(np.int32)
+    step[layer >= number[:, None]] = 0.0
     ends = np.concatenate([np.zeros((len(first), 1)), np.cumsum(step, axis=1)], axis=1)
     return Fitted(number, ends, np.where(number > 0, thinned, 0.0))
-
-
-def _sum(growth: float, count: int) -> float:
-    """Height of layers over that of the first."""
-    return float((growth ** np.arange(count)).sum())

@@ -89,8 +89,8 @@ def triangulated(points: Floats, edges: Longs, inner: Longs) -> Ints | None:
     except QhullError:
         return None
     rows = _turned(points, rows)
-    have = edge_keys(rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2))
-    missing = edges[~np.isin(edge_keys(edges), have)]
+    have = edge_keys(rows[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int32))
+    missing = edges[~np.isin(edge_keys(edges.astype(np.int32)), have)]
     if len(missing):
         rows = _with_edges(points, rows, [(a, b) for a, b in missing.tolist()])
     rows = rows[_solid(points, rows) & within(points[rows].mean(axis=1), points, edges)]

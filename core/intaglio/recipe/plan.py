@@ -196,12 +196,39 @@ def run_to(
         def look(product: Product, stage: str = stage, key: str = state.key) -> None:
             show(stage, key, product)
 
-        product = _run(stage, state, now, source, name, store, tell, look)
+        base = _base(stage, state, source, name, given, store, numbers, tell)
+        product = _run(stage, state, now, source, name, store, tell, look, base)
         timing = {"seconds": round(time.monotonic() - started, 3), "peak_mb": _peak_mb()}
         product = Product(product.arrays, {**product.report, "step": {"name": stage, **timing}})
         store.put(state.key, stage, product)
         progress(stage, 1.0, "done")
     return states(origin, name, given, store.report, numbers)
+
+
+def _base(
+    stage: str,
+    state: StageState,
+    source: Source,
+    name: str,
+    given: Mapping[str, Mapping[str, Any]],
+    store: Store,
+    numbers: Mapping[str, float] | None,
+    tell: Callable[[float, str], None],
+) -> Product | None:
+    """The product of the same stage that a product is made from, made and kept if need be."""
+    assert state.settings is not None
+    settings = BY_KEY[stage].base(state.settings)
+    if settings == state.settings:
+        return None
+    others = {**given, stage: settings}
+    now = {s.stage: s for s in states(source_key(source.data), name, others, store.report, numbers)}
+    before = now[stage]
+    assert before.key is not None
+    if before.report is None:
+        product = _run(stage, before, now, source, name, store, tell, lambda product: None, None)
+        store.put(before.key, stage, product)
+        return product
+    return store.get(before.key)
 
 
 def _run(
@@ -213,6 +240,7 @@ def _run(
     store: Store,
     tell: Callable[[float, str], None],
     look: Callable[[Product], None],
+    base: Product | None,
 ) -> Product:
     assert state.settings is not None
 
@@ -228,7 +256,7 @@ def _run(
 
     done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
     return BY_KEY[stage].run(
-        Run(settings_of(stage), name, source, product, settings_of, done, tell, look)
+        Run(settings_of(stage), name, source, product, settings_of, done, tell, look, base)
     )
 
 

@@ -25,7 +25,8 @@ Show = Callable[[Product], None]
 class Sentence:
     """A sentence with blanks in braces; shown only while each setting of `only` has one of the
     values given there, so that a brief holds no blank without effect. of_model: the same for facts
-    of the model that the page knows: `kind` (cad, facets), `open` bodies (yes, no)."""
+    that the page knows: the model's `kind` (cad, facets), `open` bodies and `layered` walls (yes,
+    no)."""
 
     text: str
     only: tuple[tuple[str, tuple[str, ...]], ...] = ()
@@ -46,8 +47,9 @@ class Cost:
 @dataclass(frozen=True)
 class Run:
     """What a step may use: its settings; the study's name and source; products and settings of the
-    stages it needs, by key; the timings of those that have run; where to tell progress; and where
-    to show what there is to be seen before the step is done."""
+    stages it needs, by key; the timings of those that have run; where to tell progress; where
+    to show what there is to be seen before the step is done; and the stage's own product that this
+    one is made from, where it has `base`."""
 
     settings: Any
     name: str
@@ -57,6 +59,7 @@ class Run:
     done: list[dict[str, Any]]
     tell: Progress
     show: Show
+    base: Product | None = None
 
 
 @dataclass(frozen=True)
@@ -89,6 +92,7 @@ class Stage:
     also: Callable[[Reports, Mapping[str, Mapping[str, Any]]], Any] | None = None
     usual: Callable[[Report], float] | None = None
     named: bool = False
+    base: Callable[[Mapping[str, Any]], Mapping[str, Any]] = lambda settings: settings
 
     def inputs(self, settings: Mapping[str, Any]) -> tuple[str, ...]:
         """The stages whose products' keys enter this one's key."""

@@ -53,8 +53,8 @@ STAGE = Stage(
         Sentence("Grow layers from the walls: {layers}"),
         Sentence("Towards the core they {onward}."),
         Sentence(
-            "Where there is less room, let them grow slower, then thin them to {lowest} of their "
-            "height, then end them one by one."
+            "Where there is less room, let the outer ones stop growing, then thin all to {lowest} "
+            "of their height, then end them one by one."
         ),
     ),
     "Grow the layers",
@@ -64,5 +64,5 @@ STAGE = Stage(
     cost=_cost,
     enters=lambda settings: ("surface",),
     also=_scoped,
-    version=2,
+    version=3,
 )

@@ -1,12 +1,15 @@
 """Volume: filling the zones, between their layers, with tetrahedra and proving the result."""
 
+from collections.abc import Mapping
+from typing import Any
+
 from intaglio.parts.model import Product
 from intaglio.sizing.forecast import volume_seconds
 from intaglio.stages.stage import Cost, Reports, Run, Sentence, Stage
 from intaglio.stages.volume.meshes import named_mesh, volume_mesh
 from intaglio.stages.volume.report import VolumeReport
 from intaglio.stages.volume.settings import VolumeMesh
-from intaglio.stages.volume.step import volume_step
+from intaglio.stages.volume.step import divided_step, faces_meant, volume_step
 
 __all__ = ["STAGE", "named_mesh", "volume_mesh"]
 
@@ -15,6 +18,8 @@ _LAYER_CELLS_PER_SECOND, _BYTES_PER_LAYER_CELL = 60_000.0, 400
 
 
 def _run(run: Run) -> Product:
+    if run.base is not None:
+        return divided_step(run.settings.divided, run.base, run.product("patches"), run.tell)
     return volume_step(
         run.settings,
         run.product("surface"),
@@ -38,6 +43,14 @@ def _cost(reports: Reports) -> Cost:
     )
 
 
+def _scoped(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
+    """Of the patches whose layers are divided again it is their faces that matter."""
+    rows = settings["volume"]["divided"]
+    if not rows or "patches" not in reports:
+        return None
+    return [sorted(own) for own in faces_meant(rows, reports["patches"])]
+
+
 STAGE = Stage(
     "volume",
     "Volume",
@@ -48,18 +61,22 @@ STAGE = Stage(
             "Fill what the layers leave with tetrahedra, then raise the worst of them in {passes} "
             "passes until none has an angle under {target}."
         ),
+        Sentence("Then divide the layers again: {divided}", of_model=(("layered", ("yes",)),)),
     ),
     "Fill the volume",
     ("surface", "layers", "sizing"),
     run=_run,
     defaults=lambda reports, given: (
-        {"passes": 12, "target": 25.0},
+        {"passes": 12, "target": 25.0, "divided": []},
         {
             "passes": "Enough for ordinary parts.",
             "target": "Reached on ordinary parts; sharp corners may forbid it.",
+            "divided": "They stay as they grew.",
         },
     ),
     cost=_cost,
     usual=lambda counts: volume_seconds(counts["cells"]),
+    also=_scoped,
+    base=lambda settings: {**settings, "divided": []},
     version=4,
 )

@@ -1,8 +1,10 @@
 """The settings of Volume."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from intaglio.settings.blanks import blank
+from intaglio.stages.volume.dividing import DIVISION_ROWS
 
 
 @dataclass(frozen=True)
@@ -23,4 +25,11 @@ class VolumeMesh:
         8,
         least=0,
         most=60,
+    )
+    divided: list[dict[str, Any]] = blank(
+        "divisions",
+        "layers divided again",
+        "One thick layer fills fast; divided afterwards it becomes as many as the flow needs.",
+        [],
+        rows=DIVISION_ROWS,
     )

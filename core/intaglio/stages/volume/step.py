@@ -1,11 +1,13 @@
 """Filling the zones, between their layers, with tetrahedra, and proving the result."""
 
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.errors import StepFailed
+from intaglio.errors import FileRejected, StepFailed
 from intaglio.findings import PLACES, Finding
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, fan, polygon_edges
@@ -20,12 +22,16 @@ from intaglio.stages.domain.faces import back_faces
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.sizing.step import field_of
 from intaglio.stages.stage import Progress
+from intaglio.stages.volume.dividing import divided_mesh, meant
 from intaglio.stages.volume.filling import Cells, filled, filled_around, zones_of
+from intaglio.stages.volume.meshes import volume_mesh
 from intaglio.stages.volume.report import VolumeReport
 from intaglio.stages.volume.settings import VolumeMesh
 
 # layers that make a mesh invalid are left out around the places, in so many tries
 _TRIES = 4
+# what is found in filling stays true when layers are divided again
+_OF_FILLING = ("layers-for-core",)
 
 
 def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
@@ -138,35 +144,105 @@ def volume_step(
             "The filled mesh is not valid: " + " ".join(f.message for f in errors),
             places[:20],
         )
-    unit = surface.report["unit"]
-    zones = zones_of(domain)
+    enclosed = dict(
+        zip([zone.name for zone in zones_of(domain)], surface.report["zone_volumes"], strict=True)
+    )
+    return _finished(
+        mesh,
+        measured,
+        found,
+        cells.layer if given is not None else None,
+        cells.splits,
+        cells.swaps,
+        [face["id"] for face in domain.report["faces"]],
+        enclosed,
+    )
+
+
+def _finished(
+    mesh: Mesh,
+    measured: Measured,
+    found: list[Finding],
+    layer: NDArray[np.int32] | None,
+    splits: int,
+    swaps: int,
+    faces: list[str],
+    enclosed: dict[str, float],
+) -> Product:
+    """The product of a mesh that is proved; enclosed: the volume that each zone is to fill, as far
+    as no diagonal was changed."""
     total = report(mesh, found, measured)
     metrics = cell_metrics(mesh, measured)
     inside = {name: row["volume"] for name, row in total["zones"].items()}
-    for zone, enclosed in zip(zones, surface.report["zone_volumes"], strict=True):
-        if abs(inside[zone.name] - enclosed) > 1e-9 * enclosed and not cells.swaps:
+    for zone, volume in enclosed.items():
+        if abs(inside[zone] - volume) > 1e-9 * volume and not swaps:
             raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
     data: VolumeReport = {
-        "unit": unit,
+        "unit": mesh.unit,
         "cells": total["cells"],
         "points": total["points"],
         "cells_by_shape": total["cells_by_shape"],
-        "faces": [face["id"] for face in domain.report["faces"]],
+        "faces": faces,
         "volume": sum(inside.values()),
         "zones": total["zones"],
         "quality": total["quality"],
         "histograms": histograms(metrics),
-        "splits": cells.splits,
-        "swaps": cells.swaps,
-        "layer_cells": int((cells.layer > 0).sum()),
+        "splits": splits,
+        "swaps": swaps,
+        "layer_cells": 0 if layer is None else int((layer > 0).sum()),
         "findings": total["findings"],
     }
     return Product(
         {
             **mesh_arrays(mesh),
-            **({"layer": cells.layer} if given is not None else {}),
+            **({"layer": layer} if layer is not None else {}),
             "picture": _opened(mesh, measured),
             **{f"metric_{k}": v.astype(np.float32) for k, v in metrics.items()},
         },
         data,
+    )
+
+
+def faces_meant(rows: list[dict[str, Any]], patches: Mapping[str, Any]) -> list[list[str]]:
+    """The faces whose layers each row divides again, by a report of Patches."""
+    told = [(p["name"], p["kind"]) for p in patches["patches"]]
+    return [
+        [face for k in meant(row, told) for face in patches["patches"][k]["faces"]] for row in rows
+    ]
+
+
+def divided_step(
+    rows: list[dict[str, Any]], base: Product, patches: Product, progress: Progress
+) -> Product:
+    """The product with layers divided again as rows ask for, proved once more. Raises StepFailed
+    where the result would not be valid, or layers cannot be divided so."""
+    progress(0.1, "dividing layers")
+    mesh = volume_mesh(base)
+    number = {patch.name: k for k, patch in enumerate(mesh.patches)}
+    own = [[number[face] for face in faces] for faces in faces_meant(rows, patches.report)]
+    try:
+        made = divided_mesh(mesh, rows, own, base.arrays.get("layer"))
+    except FileRejected as problem:
+        raise StepFailed(problem.code, str(problem)) from problem
+    progress(0.5, "checking every cell")
+    measured = measure(made.mesh)
+    kept = [Finding(**f) for f in base.report["findings"] if f["code"] in _OF_FILLING]
+    found = mesh_findings(made.mesh, measured) + kept + made.findings
+    errors = [f for f in found if f.level == "error"]
+    if errors:
+        raise StepFailed(
+            errors[0].code,
+            "With its layers divided again the mesh is not valid: "
+            + " ".join(f.message for f in errors),
+            [p for f in errors for p in f.places][:20],
+        )
+    return _finished(
+        made.mesh,
+        measured,
+        found,
+        made.layer,
+        base.report["splits"],
+        base.report["swaps"],
+        base.report["faces"],
+        {name: zone["volume"] for name, zone in base.report["zones"].items()},
     )

@@ -1,0 +1,156 @@
+"""Layers of a finished mesh divided again: rows of what is asked for, and what comes of them."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from intaglio.errors import SettingRejected
+from intaglio.findings import Finding, two_digits
+from intaglio.layers.dividing import Divided, divided
+from intaglio.mesh.mesh import Mesh
+from intaglio.settings.blanks import EXPRESSION, NAMES_SCHEMA, Blank, Rows, check_value
+from intaglio.stages.layers.rows import MOST_LAYERS
+from intaglio.stages.layers.scopes import LAYERED
+
+_COUNT = Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS)
+# one of these says how high the layers are
+_HEIGHTS = {
+    "growth": Blank("number", "growth of layers", "", least=1.0, most=3.0),
+    "first": Blank("length", "height of the first layer", "", above=0.0),
+}
+
+
+def check_divisions(
+    where: str, label: str, value: Any, numbers: Mapping[str, float]
+) -> list[dict[str, Any]]:
+    """Rows of {patches, count} and one of growth and first."""
+    if not isinstance(value, (list, tuple)):
+        raise SettingRejected(where, "Dividing layers again needs a list of rows.")
+    out = []
+    for row in value:
+        if not isinstance(row, Mapping) or "patches" not in row:
+            raise SettingRejected(where, "Each row names the patches whose layers it divides.")
+        unknown = set(row) - {"patches", "count", *_HEIGHTS}
+        if unknown:
+            raise SettingRejected(where, f"Dividing layers again has no “{sorted(unknown)[0]}”.")
+        given = [key for key in _HEIGHTS if key in row]
+        if len(given) != 1:
+            raise SettingRejected(where, "Give growth or first: how high the layers become.")
+        names = [row["patches"]] if isinstance(row["patches"], str) else row["patches"]
+        if not isinstance(names, (list, tuple)) or not names:
+            raise SettingRejected(where, "Name patches here; * stands for any letters.")
+        if not all(isinstance(name, str) for name in names):
+            raise SettingRejected(where, "Name patches here; * stands for any letters.")
+        (key,) = given
+        out.append(
+            {
+                "patches": list(names),
+                "count": check_value(where, _COUNT, row.get("count", 8), numbers),
+                key: check_value(where, _HEIGHTS[key], row[key], numbers),
+            }
+        )
+    return out
+
+
+def _schema() -> dict[str, Any]:
+    common = {"patches": NAMES_SCHEMA | {"minItems": 1}, "count": EXPRESSION}
+    return {
+        "type": "array",
+        "items": {
+            "anyOf": [
+                {
+                    "type": "object",
+                    "required": ["patches", key],
+                    "properties": common | {key: EXPRESSION},
+                    "additionalProperties": False,
+                }
+                for key in _HEIGHTS
+            ]
+        },
+    }
+
+
+DIVISION_ROWS = Rows(check_divisions, _schema)
+
+
+def meant(row: Mapping[str, Any], patches: list[tuple[str, str]]) -> list[int]:
+    """Which patches (name, kind) a row is meant for: walls and interfaces that its names fit."""
+    return [
+        k
+        for k, (name, kind) in enumerate(patches)
+        if kind in LAYERED and any(fnmatchcase(name.lower(), n.lower()) for n in row["patches"])
+    ]
+
+
+@dataclass(frozen=True)
+class DividedMesh:
+    """A mesh whose layers are divided again: layer and of (c,): the layer of each cell and the cell
+    it is of, as in Divided; lines: what came of each row; findings."""
+
+    mesh: Mesh
+    layer: NDArray[np.int32]
+    of: NDArray[np.int64]
+    lines: list[str]
+    findings: list[Finding]
+
+
+def divided_mesh(
+    mesh: Mesh,
+    rows: list[dict[str, Any]],
+    patches_of: list[list[int]],
+    layer: NDArray[np.int32] | None = None,
+) -> DividedMesh:
+    """Divide by one row after the other; patches_of: numbers of the mesh's patches that each is
+    meant for; layer (c,): of each cell, where it is known. Raises FileRejected as `divided`."""
+    layer = np.zeros(mesh.cells, np.int32) if layer is None else layer
+    of = np.arange(mesh.cells, dtype=np.int64)
+    lines, found = [], []
+    for row, own in zip(rows, patches_of, strict=True):
+        walls = np.flatnonzero(np.isin(mesh.patch, own))
+        names = ", ".join(row["patches"])
+        if not len(walls):
+            found.append(
+                Finding(
+                    "layers-of-nothing",
+                    "caution",
+                    f"Layers are to be divided again on {names}, and no wall is called so.",
+                    advice="Correct the names, or drop the row.",
+                )
+            )
+            continue
+        made = divided(mesh, walls, row["count"], row.get("growth"), row.get("first"))
+        mesh, of = made.mesh, of[made.of]
+        layer = np.where(made.layer > 0, made.layer, layer[made.of]).astype(np.int32)
+        lines.append(_line(names, made, mesh.unit))
+        found += _thinned(names, made)
+    return DividedMesh(mesh, layer, of, lines, found)
+
+
+def _line(names: str, made: Divided, unit: str) -> str:
+    low, high = two_digits(float(made.growth.min())), two_digits(float(made.growth.max()))
+    growth = f"{low:g}" if low == high else f"{low:g} to {high:g}"
+    return (
+        f"{names}: {int(made.number.max())} layers, the first "
+        f"{two_digits(float(np.median(made.first))):g} {unit} high in the middle of them, "
+        f"growing by {growth}"
+    )
+
+
+def _thinned(names: str, made: Divided) -> list[Finding]:
+    if not made.thinned.any():
+        return []
+    share = float(made.thinned.mean())
+    return [
+        Finding(
+            "layers-thin",
+            "note",
+            f"On {names} {100 * share:.0f} % of the columns are too low for so many layers with a "
+            "first one as high as asked for: theirs are even, and thinner.",
+            int(made.thinned.sum()),
+            advice="Ask for fewer layers, or a lower first one.",
+        )
+    ]
