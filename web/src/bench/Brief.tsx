@@ -36,7 +36,8 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const before = stages
     .slice(0, stages.indexOf(description))
     .filter((s) => stateOf(variant, s.key).condition !== "current");
-  const facts = { ...state.settings, ...factsOf(reportOf(variant, "geometry")) };
+  const model = factsOf(reportOf(variant, "geometry"), reportOf(variant, "layers"));
+  const facts = { ...state.settings, ...model };
   const sentences = description.sentences.filter((s) => shown(s, facts));
   return (
     <aside

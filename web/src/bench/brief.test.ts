@@ -24,7 +24,9 @@ describe("sentences", async () => {
     expect(factsOf({ model: { kind: "cad" }, bodies: [solid] })).toEqual({
       kind: "cad",
       open: "no",
+      layered: "no",
     });
+    expect(factsOf({ bodies: [solid] }, { cells: 7 }).layered).toBe("yes");
     const vane = { name: "vane", solid: false };
     const facts = factsOf({ model: { kind: "cad" }, bodies: [solid, vane] });
     expect(shown({ text: "Keep {sheets}.", only: { open: ["yes"] } }, facts)).toBe(true);

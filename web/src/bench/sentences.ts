@@ -18,11 +18,16 @@ export function shown(sentence: Sentence, facts: Record<string, unknown>): boole
   );
 }
 
-/** What sentences may depend on besides settings: the kind of model, and whether a body is open. */
+/**
+ * What sentences may depend on besides settings: the kind of model, whether a body is open, and
+ * whether walls have layers.
+ */
 export function factsOf(
   geometry: { model?: { kind: string }; bodies?: { solid: boolean }[] } | null,
+  layers: { cells: number } | null = null,
 ): Record<string, string> {
   if (!geometry) return {};
   const open = geometry.bodies?.some((b) => !b.solid) ? "yes" : "no";
-  return { kind: geometry.model?.kind ?? "", open };
+  const layered = layers && layers.cells > 0 ? "yes" : "no";
+  return { kind: geometry.model?.kind ?? "", open, layered };
 }

@@ -1,4 +1,5 @@
 import type { ComponentType } from "react";
+import { DivisionsBlank } from "./DivisionsBlank";
 import { LayersBlank } from "./LayersBlank";
 import { OperationsBlank } from "./OperationsBlank";
 import { PatchesBlank } from "./PatchesBlank";
@@ -16,6 +17,7 @@ const LISTS: Record<string, ComponentType<BlankProps>> = {
   regions: RegionsBlank,
   pins: PinsBlank,
   layers: LayersBlank,
+  divisions: DivisionsBlank,
 };
 
 export function Blank(props: BlankProps) {

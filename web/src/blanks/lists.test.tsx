@@ -320,6 +320,37 @@ describe("layers", () => {
   });
 });
 
+describe("layers divided again", () => {
+  it("are none, until one asks for it", async () => {
+    const change = shown("divisions", []);
+    expect(screen.getByText("not at all.")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Divide them again" }));
+    expect(change).toHaveBeenCalledWith([{ patches: ["*"], count: 10, growth: 1.2 }]);
+  });
+
+  it("are drawn as they will be, by their growth or their first height", async () => {
+    const row = { patches: ["wall*"], count: 3, growth: 2 };
+    const change = shown("divisions", [row]);
+    // 0.744 high in all, as the report of Layers has it
+    expect(screen.getByText(/first 0/).textContent).toBe("first 0.106last 0.425all 0.744 mm");
+    await userEvent.selectOptions(screen.getByRole("combobox"), "first");
+    expect(change.mock.lastCall?.[0]).toEqual([{ patches: ["wall*"], count: 3, first: 0.083 }]);
+    cleanup();
+    shown("divisions", [{ patches: ["wall*"], count: 3, first: 0.744 / 7 }]);
+    expect(screen.getByText(/first 0/).textContent).toBe("first 0.106last 0.425all 0.744 mm");
+    cleanup();
+    shown("divisions", [{ patches: ["wall*"], count: 3, first: 5 }]);
+    expect(screen.getByText(/will be even/)).toBeTruthy();
+  });
+
+  it("are removed", async () => {
+    const row = { patches: ["wall*"], count: 3, growth: 2 };
+    const change = shown("divisions", [row]);
+    await userEvent.click(screen.getByRole("button", { name: /^remove/ }));
+    expect(change).toHaveBeenCalledWith([]);
+  });
+});
+
 describe("pins", () => {
   const pins = [
     { name: "fluid", at: [30, 0, 0], kind: "fluid" },

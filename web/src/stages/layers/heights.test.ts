@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { ends, heights, measureOf, wallFlow } from "./heights";
+import { ends, growthTo, heights, measureOf, wallFlow } from "./heights";
 
 const row = (more: object) => ({ patches: ["wall*"], count: 3, growth: 2, ...more });
 
@@ -14,6 +14,12 @@ describe("heights of layers", () => {
   it("are even where nothing grows", () => {
     expect(heights(row({ growth: 1, total: 6 }))).toEqual({ first: 2, total: 6, last: 2 });
     expect(ends(1, 4)).toEqual([0, 0.25, 0.5, 0.75, 1]);
+  });
+  it("reach a total from their first by a growth, if any does", () => {
+    expect(growthTo(1, 7, 3)).toBeCloseTo(2, 9);
+    expect(growthTo(2, 6, 3)).toBeCloseTo(1, 6);
+    expect(growthTo(3, 6, 3)).toBeNull();
+    expect(growthTo(0, 6, 3)).toBeNull();
   });
   it("end one above the other", () => {
     expect(ends(2, 3)).toEqual([0, 1 / 7, 3 / 7, 1]);

@@ -81,3 +81,17 @@ export function ends(growth: number, count: number): number[] {
   const whole = totalOverFirst(growth, count);
   return Array.from({ length: count + 1 }, (_, k) => totalOverFirst(growth, k) / whole);
 }
+
+/** The growth at which layers from `first` on reach `total`, null where none from 1 to 3 does. */
+export function growthTo(first: number, total: number, count: number): number | null {
+  const reached = (growth: number) => first * totalOverFirst(growth, count);
+  if (!(first > 0) || !(count >= 1) || reached(1) > total * (1 + 1e-9) || reached(3) < total)
+    return null;
+  let [low, high] = [1, 3];
+  for (let k = 0; k < 60; k++) {
+    const middle = (low + high) / 2;
+    if (reached(middle) > total) high = middle;
+    else low = middle;
+  }
+  return (low + high) / 2;
+}

@@ -1,0 +1,99 @@
+import { reportOf, useBench } from "../bench/context";
+import { pattern } from "../parts/pattern";
+import { growthTo } from "../stages/layers/heights";
+import { Stack } from "../stages/layers/Stack";
+import { type BlankProps, shownValue } from "./props";
+import { Add, numberOr, Row, Text } from "./SizesBlank";
+
+interface Division {
+  patches: string[];
+  count: number;
+  growth?: number;
+  first?: number;
+}
+
+/** Layers of the finished mesh divided again: a row for each scope, drawn as it will be. */
+export function DivisionsBlank({ value, change }: BlankProps) {
+  const { unit, lists, variant } = useBench();
+  const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
+  const grown = reportOf(variant, "layers")?.patches ?? [];
+  const rows = (value as Division[]) ?? [];
+  const put = (k: number, next: Division) => change(rows.map((r, i) => (i === k ? next : r)));
+  return (
+    <span className="block">
+      {rows.length === 0 && <span className="text-soft">not at all.</span>}
+      {rows.map((row, k) => {
+        const { patches, count } = row;
+        const total = grown.find((p) => patches.some((n) => pattern(n).test(p.name)))?.total;
+        const growth =
+          row.growth ?? (total === undefined ? null : growthTo(Number(row.first), total, count));
+        const what = `layers divided again ${k + 1}`;
+        return (
+          // biome-ignore lint/suspicious/noArrayIndexKey: rows have no names of their own
+          <Row key={k} remove={() => change(rows.filter((_, i) => i !== k))} what={what}>
+            on{" "}
+            <Text
+              label={`patches of ${what}`}
+              value={patches.join(", ")}
+              change={(t) => put(k, { ...row, patches: t.split(/[,\s]+/).filter(Boolean) })}
+            />
+            : into{" "}
+            <Text
+              label={`number of ${what}`}
+              value={shownValue(count)}
+              change={(t) => put(k, { ...row, count: numberOr(t) })}
+            />{" "}
+            <select
+              aria-label={`what is given of ${what}`}
+              className="blank"
+              value={row.first === undefined ? "growth" : "first"}
+              onChange={(e) => {
+                const part = total !== undefined ? total / (3 * count) : 0.1;
+                put(
+                  k,
+                  e.target.value === "growth"
+                    ? { patches, count, growth: 1.2 }
+                    : { patches, count, first: Number(part.toPrecision(2)) },
+                );
+              }}
+            >
+              <option value="growth">that grow by</option>
+              <option value="first">that begin with</option>
+            </select>{" "}
+            <Text
+              label={`height of ${what}`}
+              value={shownValue(row.first ?? row.growth)}
+              change={(t) =>
+                put(k, { ...row, [row.first === undefined ? "growth" : "first"]: numberOr(t) })
+              }
+            />
+            {row.first !== undefined && ` ${unit}`}
+            {total !== undefined && growth !== null && (
+              <Stack row={{ patches, count, growth, total }} unit={unit} mm={mm} />
+            )}
+            {total !== undefined && growth === null && (
+              <span className="block text-[11.5px] text-soft">
+                Layers that begin so do not fit the {shownValue(Number(total.toPrecision(3)))}{" "}
+                {unit} there are: theirs will be even.
+              </span>
+            )}
+          </Row>
+        );
+      })}
+      <span className="mt-1 flex flex-wrap gap-1">
+        <Add
+          words={rows.length === 0 ? "Divide them again" : "+ others"}
+          press={() =>
+            change([
+              ...rows,
+              { patches: [rows.length === 0 ? "*" : "wall*"], count: most(grown), growth: 1.2 },
+            ])
+          }
+        />
+      </span>
+    </span>
+  );
+}
+
+/** Twice as many as there are, to begin with. */
+const most = (grown: { count: number }[]) => 2 * Math.max(4, ...grown.map((p) => p.count));
