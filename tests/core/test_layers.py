@@ -31,6 +31,7 @@ from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.layers import step
 from intaglio.stages.layers.rows import check_layers
+from intaglio.stages.layers.stack import stack_at
 from intaglio.stages.volume import named_mesh, volume_mesh
 from tests.core.shapes import box, cut, cylinder, pipe, source
 from tests.core.test_any_cells import vtk_grid
@@ -277,6 +278,22 @@ def test_what_stands_is_drawn_triangle_by_triangle(tmp_path):
     (told,) = states["layers"].report["patches"]
     whole = np.isin(cover[on_end], [step.COVER.index("full"), step.COVER.index("lowered")])
     assert told["full"] == pytest.approx(area[whole].sum() / area.sum(), rel=1e-4)
+    # at one place: in the middle all four, at the rim none, on the side nothing to tell
+    product = store.get(str(states["layers"].key))
+    face = names.index("face_2")
+    height = float(points[triangles[on_end]][..., 2].mean())
+    here = stack_at(product, face, np.array([0.3, 0.2, height + 1]))
+    assert here and here["number"] == 4 and len(here["reached"]) == 5
+    assert here["at"] == pytest.approx([0.3, 0.2, height], abs=1e-6)
+    heights = np.diff(here["reached"])
+    np.testing.assert_allclose(heights[1:] / heights[:-1], 1.2, rtol=1e-6)
+    np.testing.assert_allclose(here["reached"], here["asked"], rtol=1e-6)
+    # the last one is a fifth of the edges around its nodes
+    assert heights[-1] == pytest.approx(0.2 * here["edge"], rel=0.3)
+    rim = stack_at(product, face, np.array([9.9, 0.0, height]))
+    assert rim and rim["number"] == 0 and rim["asked"] != rim["reached"]
+    assert stack_at(product, names.index("face_1"), np.array([10.0, 0.0, 5.0])) is None
+    assert stack_at(product, 99, np.zeros(3)) is None
 
 
 def test_layers_end_before_a_face_that_is_not_plane_and_say_so(tmp_path):

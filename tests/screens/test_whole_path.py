@@ -10,7 +10,7 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.core.shapes import box, pipe, source
 from tests.core.test_standing_sheets import BAFFLED, step
@@ -209,6 +209,25 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     page.get_by_role("button", name="Grow the layers").click()
     expect(brief).to_contain_text("both ask for layers on", timeout=60_000)
     page.get_by_role("button", name="Undo").click()
+    # the layers at one place of the wall, and the wall by their first height
+    model = page.get_by_role("region", name="Model")
+    area = model.bounding_box()
+    assert area
+    page.mouse.click(area["x"] + area["width"] / 2, area["y"] + area["height"] / 2)
+    stack = model.get_by_role("figure", name="layers at the place clicked")
+    expect(stack.get_by_role("img", name="5 of 5 layers, to scale")).to_be_visible()
+    expect(stack).to_contain_text("y⁺, estimated")
+    for way in ("first height", "y⁺, estimated", "what stands"):
+        page.get_by_role("button", name=way).click()
+        expect(page.get_by_role("button", name=way)).to_have_attribute("aria-pressed", "true")
+    page.get_by_label("close the layers here").click()
+    expect(stack).to_have_count(0)
+    # a finding offers what mends it
+    page.get_by_role("button", name="Let layers grow on until they meet the core").click()
+    act(page, "Grow the layers")
+    expect(brief).not_to_contain_text("Let layers grow on until they meet the core")
+    page.get_by_role("button", name="Undo").click()
+    done(page)
     open_stage(page, "Volume")
     act(page, "Fill the volume")
     expect(brief).to_contain_text("Prisms")
@@ -218,8 +237,24 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     with page.expect_response(lambda r: "peel=true" in r.url and r.ok):
         alone.click()
     expect(alone).to_have_attribute("aria-pressed", "true")
+    # divided again the core stays as it is, and nothing is filled again
+    tets, prisms = _fact(brief, "Tetrahedra"), _fact(brief, "Prisms")
+    page.get_by_role("button", name="Divide them again").click()
+    blank(page, "number of layers divided again 1", "3")
+    page.get_by_role("button", name="Fill the volume").click()
+    expect(brief).to_contain_text("There are 5 layers", timeout=60_000)
+    blank(page, "number of layers divided again 1", "10")
+    act(page, "Fill the volume")
+    assert _fact(brief, "Tetrahedra") == tets
+    assert _fact(brief, "Prisms") == 2 * prisms
     open_stage(page, "Case")
     act(page, "Set up the case")
+
+
+def _fact(brief: Locator, name: str) -> int:
+    """A number of the facts in the brief."""
+    row = brief.get_by_text(name, exact=True).locator("xpath=..")
+    return int("".join(c for c in row.inner_text() if c.isdigit()))
 
 
 def test_a_sheet_in_a_duct_gets_two_sides(page: Page):

@@ -67,6 +67,28 @@ def test_layers_are_peeled_on_one_side_of_a_plane(done, variant):
     assert sum(counts) == stages["layers"]["cells"] and min(counts) > 0
 
 
+def test_the_stack_at_a_place_of_a_wall(done, variant):
+    base = f"/api/variants/{variant.id}"
+    stages = {s["stage"]: s["report"] for s in done.get(base).data["stages"]}
+    faces = stages["domain"]["faces"]
+    (wall,) = stages["layers"]["patches"]
+    face = next(k for k, f in enumerate(faces) if f["id"] in wall["faces"])
+    x, y, z = faces[face]["at"]
+    here = done.get(f"{base}/stack?x={x}&y={y}&z={z}&face={face}").json()
+    assert here["number"] == wall["count"] == len(here["asked"]) - 1
+    # in this narrow pipe there is less room than they ask for
+    assert 0 < here["reached"][1] <= here["asked"][1] * 1.0001
+    assert here["reached"][-1] < here["asked"][-1]
+    drawn, _ = unpack(done.get(f"{base}/stages/layers/view").content)
+    assert drawn["first"].max() <= here["asked"][1] * 1.5
+    inlet = next(k for k, f in enumerate(faces) if f["id"] not in wall["faces"])
+    assert done.get(f"{base}/stack?x=0&y=0&z=0&face={inlet}").status_code == 404
+    assert done.get(f"{base}/stack?x=0&y=0&z=0&face=7777").status_code == 404
+    for query in ("", "x=0&y=0&z=0", "x=0&y=0&z=b&face=1", "x=nan&y=0&z=0&face=1"):
+        answer = done.get(f"{base}/stack?{query}")
+        assert answer.status_code == 400 and answer.json()["message"]
+
+
 def test_bad_planes_are_refused(done, variant):
     for query in (
         "",

@@ -10,6 +10,7 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from numpy.typing import NDArray
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
+from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, peeled_arrays, slice_arrays
@@ -18,8 +19,10 @@ from intaglio.mesh.pack import pack, unpack
 from intaglio.mesh.quality import METRICS
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.stages.domain.faces import both_sides
+from intaglio.stages.layers.stack import stack_at
 from intaglio.stages.volume import volume_mesh
 from studies.api.access import variant_of
+from studies.api.shapes import StackShape
 from studies.api.variants import product_shown, variant_states
 from studies.looks import look_at
 from studies.models import Product, Variant
@@ -83,7 +86,7 @@ class ViewView(APIView):
             names = ("display_points", "display_triangles", "display_region", "display_lines")
             out = {n.removeprefix("display_"): arrays[n] for n in names if n in arrays}
             out |= {n: arrays[n] for n in ("free_lines", "branch_lines") if n in arrays}
-            for more in ("size", "cover"):
+            for more in ("size", "cover", "first"):
                 if f"display_{more}" in arrays:
                     out[more] = arrays[f"display_{more}"]
         elif stage == "surface":
@@ -143,6 +146,22 @@ class SliceView(APIView):
             return _binary(drawn, {"cells": cells})
         drawn, cells = slice_arrays(product_mesh(key), normal / length, offset, value, flat)
         return _binary(drawn, {"cells": cells})
+
+
+class StackView(APIView):
+    @extend_schema(
+        responses=StackShape,
+        parameters=[OpenApiParameter(n, float) for n in ("x", "y", "z")]
+        + [OpenApiParameter("face", int)],
+    )
+    def get(self, request: Request, variant_id: int) -> Response:
+        """The stack of layers at a place on a face of the domain. 404 where none are asked for."""
+        key = shown_product(variant_of(request.user, variant_id), "layers")
+        at = np.array([_number(request, n) for n in ("x", "y", "z")])
+        found = stack_at(CoreProduct(*product_arrays(key)), int(_number(request, "face")), at)
+        if found is None:
+            raise Http404("No layers are asked for there.")
+        return Response(found)
 
 
 class CellsView(APIView):

@@ -117,6 +117,15 @@ class MeasuredShape(serializers.Serializer):
     thickness = serializers.FloatField(required=False)
 
 
+class StackShape(serializers.Serializer):
+    at = serializers.ListField(child=serializers.FloatField())
+    number = serializers.IntegerField()
+    most = serializers.IntegerField()
+    reached = serializers.ListField(child=serializers.FloatField())
+    asked = serializers.ListField(child=serializers.FloatField())
+    edge = serializers.FloatField()
+
+
 class GrowShape(serializers.Serializer):
     faces = serializers.ListField(child=serializers.CharField())
     how = serializers.CharField()

@@ -25,6 +25,7 @@ urlpatterns = [
     path(f"{_VARIANT}/runs", variants.RunsView.as_view()),
     path(f"{_VARIANT}/export", results.ExportView.as_view()),
     path(f"{_VARIANT}/slice", results.SliceView.as_view()),
+    path(f"{_VARIANT}/stack", results.StackView.as_view()),
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/picture", results.PictureView.as_view()),

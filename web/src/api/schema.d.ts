@@ -367,6 +367,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/stack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The stack of layers at a place on a face of the domain. 404 where none are asked for. */
+        get: operations["variants_stack_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/stages/{stage}/geometry": {
         parameters: {
             query?: never;
@@ -623,6 +640,15 @@ export interface components {
         };
         SizesShape: {
             sizes: number[];
+        };
+        StackShape: {
+            at: number[];
+            number: number;
+            most: number;
+            reached: number[];
+            asked: number[];
+            /** Format: double */
+            edge: number;
         };
         StageShape: {
             key: string;
@@ -1622,6 +1648,32 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    variants_stack_retrieve: {
+        parameters: {
+            query?: {
+                face?: number;
+                x?: number;
+                y?: number;
+                z?: number;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StackShape"];
                 };
             };
         };

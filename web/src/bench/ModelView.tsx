@@ -8,6 +8,7 @@ import { useSwatch } from "../stages/sizing/Swatch";
 import { colourOf, PATTERN, RAMP } from "../view/palette";
 import { useViewStore } from "../view/store";
 import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
+import { wallValues } from "../view/walls";
 import { Compass } from "./Compass";
 import { metricOf, patchOfFace, reportOf, seamsOf, stateOf, useBench } from "./context";
 import { enclosingRoles } from "./enclosing";
@@ -67,15 +68,20 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     if (!view) return;
     view.boxing = store.tool === "box";
     view.onTouch = ({ region, at, add, event }) => {
-      const { tool, select, setSelected } = useViewStore.getState();
+      const { tool, select, setSelected, setPlace } = useViewStore.getState();
       if (tool === "pin") placePin(view.placeInside(event, family === "fluid"));
       else if (tool === "swatch") {
         const normal = at && view.normalAt(event);
         if (at && normal) touchSwatch(at, normal);
       } else if (tool === "ruler") {
         if (region !== null && at) touchRuler({ face: region, at });
-      } else if (region !== null) select(region, add);
-      else if (!add) setSelected([]);
+      } else if (region !== null) {
+        select(region, add);
+        setPlace(at ? { face: region, at } : null);
+      } else if (!add) {
+        setSelected([]);
+        setPlace(null);
+      }
     };
   }, [view, store.tool, touchRuler, touchSwatch, placePin, family]);
 
@@ -83,6 +89,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   useEffect(() => {
     store.setSelected([]);
     store.setHidden([]);
+    store.setPlace(null);
   }, [family]);
 
   const seams = useMemo(() => (page.seams ? seamsOf(variant) : null), [page, variant]);
@@ -111,6 +118,13 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     );
     framed.current = frame;
   }, [view, data.data, meshed, family, variant.id, seams]);
+
+  useEffect(() => {
+    const a = data.data?.arrays;
+    if (!view || !a?.cover) return;
+    const first = a.first as Float32Array | undefined;
+    view.setWalls(wallValues(a.cover as Uint8Array, first, store.walls).values);
+  }, [view, data.data, store.walls]);
 
   const looks = useMemo<RegionLook[]>(() => {
     if (family === "part") {

@@ -1,4 +1,5 @@
-import { reportOf, stateOf, useBench } from "../bench/context";
+import { reportOf, useBench } from "../bench/context";
+import { type Flow, useUsualFlow } from "../stages/layers/flow";
 import {
   heights,
   type LayerRow,
@@ -162,28 +163,4 @@ function Scope({ row, number, unit, mm, usual, hasSolids, set, remove }: ScopePr
       <Stack row={row} unit={unit} mm={mm} />
     </Row>
   );
-}
-
-type Flow = Pick<LayerRow, "speed" | "length" | "viscosity" | "along">;
-
-/**
- * The flow as the case and the domain have it: speed and fluid, the body's length or the width.
- * Null until there is a domain.
- */
-function useUsualFlow(): Flow | null {
-  const { variant } = useBench();
-  const own = stateOf(variant, "case").settings;
-  const domain = reportOf(variant, "domain");
-  if (!domain || !own) return null;
-  const three = (x: number) => Number(x.toPrecision(3));
-  const around = domain.faces.some((f) => f.role === "far");
-  const part = reportOf(variant, "geometry");
-  const width = (4 * domain.volume) / domain.area;
-  const viscosity = Number(own.viscosity ?? 1.002e-3) / Number(own.density ?? 998.2);
-  return {
-    speed: Number(own.velocity ?? 1),
-    length: three(around ? Math.max(...(part?.size ?? [1])) : width),
-    viscosity: three(viscosity),
-    along: around ? "plate" : "pipe",
-  };
 }

@@ -21,6 +21,7 @@ export const SURFACE_VERTEX = /* glsl */ `
 
 export const SURFACE_FRAGMENT = /* glsl */ `
   uniform sampler2D regions;
+  uniform sampler2D ramp;
   uniform float regionCount;
   uniform float meshLines;
   uniform vec4 plane;
@@ -49,7 +50,9 @@ export const SURFACE_FRAGMENT = /* glsl */ `
     vec3 n = normalize(back ? -vNormal : vNormal);
     float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
     vec3 base = colour.rgb;
-    if (vCover > 3.5) base = vec3(0.133, 0.416, 0.373);
+    // what stands on the wall, or, from 10 on, a share of the ramp
+    if (vCover > 9.5) base = texture2D(ramp, vec2((vCover - 10.0) * 0.996 + 0.002, 0.5)).rgb;
+    else if (vCover > 3.5) base = vec3(0.133, 0.416, 0.373);
     else if (vCover > 2.5) base = vec3(0.56, 0.70, 0.67);
     else if (vCover > 1.5) base = vec3(0.74, 0.50, 0.13);
     else if (vCover > 0.5) base = vec3(0.66, 0.17, 0.20);

@@ -49,12 +49,18 @@ export interface Measured {
   thickness?: number;
 }
 
+/** What the walls are coloured by where layers stand on them. */
+export type Walls = "cover" | "first" | "yplus";
+
 interface ViewState {
   tool: Tool;
   /** the pin that the next click places */
   pin: string | null;
   touched: Place[];
   measured: Measured | null;
+  /** where the model was last clicked */
+  place: Place | null;
+  walls: Walls;
   swatches: SwatchPlace[];
   /** the geometry as it was read, instead of as repaired */
   before: boolean;
@@ -79,6 +85,8 @@ interface ViewState {
   marks: Mark[];
   lines: boolean;
   setTool: (tool: Tool, pin?: string) => void;
+  setPlace: (place: Place | null) => void;
+  setWalls: (walls: Walls) => void;
   setTouched: (touched: Place[], measured: Measured | null) => void;
   setSwatches: (swatches: SwatchPlace[]) => void;
   setBefore: (before: boolean) => void;
@@ -100,6 +108,8 @@ export const START = {
   pin: null,
   touched: [],
   measured: null,
+  place: null,
+  walls: "cover" as Walls,
   swatches: [] as SwatchPlace[],
   before: false,
   seeThrough: true,
@@ -123,6 +133,8 @@ export const START = {
 export const useViewStore = create<ViewState>((set) => ({
   ...START,
   setTool: (tool, pin) => set({ tool, pin: pin ?? null, touched: [], measured: null }),
+  setPlace: (place) => set({ place }),
+  setWalls: (walls) => set({ walls }),
   setTouched: (touched, measured) => set({ touched, measured }),
   setSwatches: (swatches) => set({ swatches }),
   setBefore: (before) => set({ before }),

@@ -155,6 +155,7 @@ export class Viewport {
         transparent: false,
         uniforms: {
           regions: { value: this.regions },
+          ramp: { value: this.ramp },
           regionCount: { value: this.regions.image.width },
           meshLines: { value: mesh ? 1 : 0 },
           plane: { value: new THREE.Vector4(0, 0, 1, 0) },
@@ -180,6 +181,15 @@ export class Viewport {
         this.fit();
       }
     }
+    this.draw();
+  }
+
+  /** Colour the surface's triangles by what stands on them: see `wallValues`. */
+  setWalls(values: Float32Array) {
+    const held = this.surface?.geometry.getAttribute("cover") as THREE.BufferAttribute | undefined;
+    if (!held || held.count !== 3 * values.length) return;
+    for (let t = 0; t < values.length; t++) held.array.fill(values[t]!, 3 * t, 3 * t + 3);
+    held.needsUpdate = true;
     this.draw();
   }
 

@@ -1,6 +1,7 @@
 """Growing layers from the walls, and telling where they stand."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -50,9 +51,9 @@ def layers_step(
     a = surface.arrays
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
-    cover = np.zeros((2, len(triangles)), np.uint8)
+    seen = _Seen.of(len(triangles))
     if not settings.layers:
-        return Product(_shown(points, triangles, region, cover, domain), data)
+        return Product(_shown(points, triangles, region, seen, domain), data)
     row_of, found = row_of_faces(settings.layers, domain.report, patches.report)
     kinds = [zone["kind"] for zone in domain.report["zones"]]
     sides = sides_of(domain.report)
@@ -87,34 +88,63 @@ def layers_step(
     found += short_findings(shells, grown, rows, settings.layers, unit)
     found += step_findings(shells, grown, unit)
     data["findings"] = [f.as_dict() for f in found]
-    for shell, have in zip(shells, grown, strict=True):
+    for z, (shell, have, want) in enumerate(zip(shells, grown, wanted, strict=True)):
         own = shell.grown
-        side = np.where(shell.front, 0, 1)
-        cover[side[own], shell.place[own]] = _cover(shell, have)[own]
+        at = np.where(shell.front, 0, 1)[own], shell.place[own]
+        seen.cover[at] = _cover(shell, have)[own]
+        seen.zone[at] = z
+        seen.corners[at] = shell.triangles[own]
+        first = np.where(have.columns.count > 0, want.first * have.thinned, 0.0)
+        seen.first[at] = first[shell.triangles[own]].mean(axis=1)
     arrays = {**grown_arrays(grown, wanted), "row_of_face": row_of, "grows": grows}
-    return Product(arrays | _shown(points, triangles, region, cover, domain), data)
+    return Product(arrays | _shown(points, triangles, region, seen, domain), data)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What is seen of the layers behind and before each triangle of the surface: cover (2, m), zone
+    (2, m) they stand in, -1 for none, corners (2, m, 3) as nodes of its shell, first (2, m): mean
+    height of the first layer."""
+
+    cover: NDArray[np.uint8]
+    zone: NDArray[np.int32]
+    corners: NDArray[np.int32]
+    first: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, count: int) -> "_Seen":
+        return cls(
+            np.zeros((2, count), np.uint8),
+            np.full((2, count), -1, np.int32),
+            np.zeros((2, count, 3), np.int32),
+            np.zeros((2, count), np.float32),
+        )
 
 
 def _shown(
     points: NDArray[np.float64],
     triangles: NDArray[np.int32],
     region: NDArray[np.int32],
-    cover: NDArray[np.uint8],
+    seen: _Seen,
     domain: Product,
 ) -> dict[str, NDArray[Any]]:
-    """What the screen shows: the surface, sheets with both sides, and what stands on it, by cover
-    (2, m) of the sides behind and before; between zones the side that has less of what it asks."""
+    """What the screen shows: the surface, sheets with both sides, and what stands on it; between
+    zones on the side that has less of what it asks."""
     back = back_faces(domain.report)
     m = len(triangles)
     sheet = back[region] >= 0
-    asked = np.where(cover > 0, cover, len(COVER)).min(axis=0)
-    least = np.where(asked < len(COVER), asked, 0).astype(np.uint8)
+    asked = np.where(seen.cover > 0, seen.cover, len(COVER))
+    side = np.where(sheet, 0, asked.argmin(axis=0))
     triangles, region, of = both_sides(triangles, region, back)
+    at = np.concatenate([side, np.ones(len(of) - m, np.int64)]), of
     return {
         "display_points": points.astype(np.float32),
         "display_triangles": triangles,
         "display_region": region,
-        "display_cover": np.concatenate([np.where(sheet, cover[0], least), cover[1][of[m:]]]),
+        "display_cover": seen.cover[at],
+        "display_zone": seen.zone[at],
+        "display_corners": seen.corners[at],
+        "display_first": seen.first[at],
     }
 
 

@@ -3,6 +3,7 @@ import { count, measure } from "../../parts/numbers";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { LayersConsequences } from "./Consequences";
+import { WallMap } from "./WallMap";
 
 export const page: StagePage = {
   key: "layers",
@@ -20,5 +21,6 @@ export const page: StagePage = {
     return `${count(Math.max(...r.patches.map((p) => p.count)))} on ${measure((100 * full) / area, 3)} %`;
   },
   Consequences: LayersConsequences,
+  overlays: [WallMap],
   useSections: useMeshSections,
 };
