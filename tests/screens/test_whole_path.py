@@ -209,12 +209,22 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     page.get_by_role("button", name="Grow the layers").click()
     expect(brief).to_contain_text("both ask for layers on", timeout=60_000)
     page.get_by_role("button", name="Undo").click()
+    done(page)
+    expect(page.get_by_role("button", name="jobs", exact=True)).to_be_visible(timeout=60_000)
     # the layers at one place of the wall, and the wall by their first height
     model = page.get_by_role("region", name="Model")
     area = model.bounding_box()
     assert area
-    page.mouse.click(area["x"] + area["width"] / 2, area["y"] + area["height"] / 2)
+    middle = (area["x"] + area["width"] / 2, area["y"] + area["height"] / 2)
     stack = model.get_by_role("figure", name="layers at the place clicked")
+
+    def clicked() -> bool:
+        page.mouse.click(*middle)
+        page.wait_for_timeout(1000)
+        return stack.count() > 0
+
+    # the model may just be drawn anew
+    wait_until(clicked, 30)
     expect(stack.get_by_role("img", name="5 of 5 layers, to scale")).to_be_visible()
     expect(stack).to_contain_text("y⁺, estimated")
     for way in ("first height", "y⁺, estimated", "what stands"):
