@@ -15,7 +15,17 @@ from intaglio.layers.arcs import bands_turned
 from intaglio.layers.columns import Columns, columns
 from intaglio.layers.directions import Directions, directions
 from intaglio.layers.heights import fitted
-from intaglio.layers.reach import bent, edge_means, narrowed, room, sloped, tight, turned
+from intaglio.layers.reach import (
+    bent,
+    edge_means,
+    narrowed,
+    room,
+    sloped,
+    tight,
+    turned,
+    twisted,
+    warped,
+)
 from intaglio.layers.remainder import Remade, remade
 from intaglio.layers.shell import Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints, constraints
@@ -76,6 +86,15 @@ def grow(
     asked = fitted(first, growth, count, np.full(len(count), np.inf), lowest).ends[:, -1]
     # along a slanted column
     longer = 1.0 / np.clip(found.mean, 1.0 / _LONGEST, 1.0)
+    # columns that part from each other are as long, so that faces between them bend least
+    bends = twisted(shell, found.way)
+    for _ in range(len(bends.edges)):
+        before = longer.copy()
+        least = longer[bends.edges].min(axis=1)
+        for end in (0, 1):
+            np.minimum.at(longer, bends.edges[:, end], least)
+        if np.array_equal(longer, before):
+            break
     height = np.where(found.way.any(axis=1), asked, 0.0)
     height[bent(shell, found.way)] = 0.0
     if highest is not None:
@@ -104,7 +123,8 @@ def grow(
                 height[poor] = np.maximum(low[poor], _LOWER * height[poor])
                 height = _without_flat_bands(shell, sloped(shell, height, low), asked, mean, low)
                 continue
-        bad: Longs = np.union1d(tri[turned(shell, found.way, top)], folded).astype(np.int64)
+        over = tri[turned(shell, found.way, top)].ravel()
+        bad: Longs = np.unique(np.concatenate([over, folded.ravel(), warped(bends, ends)]))
         # where nothing stands it is the surface itself that is bent, and nothing to lower
         bad = bad[height[bad] > 0]
         if not len(bad):

@@ -1,14 +1,16 @@
 """How high layers may grow over each node: as far as there is room, and no steeper than a slope."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numba import njit
 
-from intaglio.facets.facets import triangle_normals
 from intaglio.layers.arcs import arc_steps
 from intaglio.layers.directions import Directions
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints
 from intaglio.numeric.boxtree import box_tree, first_hits
+from intaglio.numeric.chunks import in_chunks
 
 # of the way to the next wall layers take so much, if that grows layers too, else so much
 _SHARED, _ALONE = 0.33, 0.6
@@ -24,6 +26,8 @@ _KEPT, _NARROWINGS = 0.65, 40
 _FACING = 0.35
 # cosine between columns, seen along the edge between them, under which faces are bent
 _PARTED = np.cos(np.radians(100.0))
+# what a side of a face may part from its mean, a little less than what makes a mesh invalid (rad)
+_BENT = np.radians(57.0)
 # scaled Jacobian of prisms that lowering aims at, where those at the wall have so much more
 _SOUND, _LIKE_WALL = 0.25, 0.85
 
@@ -132,11 +136,8 @@ def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats, low: Flo
 def bent(shell: Shell, way: Floats) -> Longs:
     """Nodes (k,) at whose edges, seen along the edge, the columns at both ends part by so much that
     faces between them would be bent."""
-    bands = shell.arcs.bands
-    edges = np.concatenate([shell.wall_edges, bands[:, [0, 1]], bands[:, [2, 3]]])
+    edges, one, other = _seen_along(shell, way)
     a, b = edges.T
-    along = _unit(shell.points[b] - shell.points[a])
-    one, other = (way[v] - _dot(way[v], along)[:, None] * along for v in (a, b))
     sizes = np.linalg.norm(one, axis=1) * np.linalg.norm(other, axis=1)
     bad = (_dot(one, other) < _PARTED * sizes) & way[a].any(axis=1) & way[b].any(axis=1)
     return np.unique(edges[bad])
@@ -146,38 +147,126 @@ def turned(shell: Shell, way: Floats, height: Floats, shapely: bool = False) -> 
     """Grown triangles (m,) over which some level between the wall and heights (n,) along way (n, 3)
     is turned, or a column lies down; shapely: or prisms are of a worse shape than need be."""
     grown = np.flatnonzero(shell.grown)
-    tri = shell.triangles[grown]
-    base = shell.inward[grown]
-    move = way[tri] * height[tri][:, :, None]
-    moves = height[tri] > 0
-    bad = np.zeros(len(grown), bool)
-    for share in (0.5, 1.0):
-        level = shell.points[tri] + share * move
-        normal = -_normals(level)
-        bad |= np.einsum("ij,ij->i", normal, base) < _FACING
-        cosine = np.einsum("ij,ikj->ik", normal, way[tri])
-        bad |= (moves & (cosine < _FACING)).any(axis=1)
-    cosine = np.einsum("ij,ikj->ik", base, way[tri])
-    bad |= (moves & (cosine < 0.5 * _FACING)).any(axis=1)
-    if shapely:
-        # lower layers have prisms as well shaped as those at the wall, if no better
-        least = np.minimum(_SOUND, _LIKE_WALL * _corner_shape(shell.points[tri], way[tri]))
-        bad |= (moves & (_corner_shape(level, way[tri]) < least)).any(axis=1)
+    tri = np.ascontiguousarray(shell.triangles[grown])
+    base = np.ascontiguousarray(shell.inward[grown])
+    bad = np.zeros(len(grown), np.bool_)
+    points = shell.points
+    in_chunks(
+        lambda start, end: _turned(points, tri, base, way, height, shapely, bad, start, end),
+        len(grown),
+    )
     out = np.zeros(len(shell.triangles), bool)
     out[grown[bad]] = True
     return out
 
 
-def _corner_shape(corners: Floats, ways: Floats) -> Floats:
-    """Scaled Jacobian (k, 3) of a prism at the corners (k, 3, 3) of its triangle, which is turned
-    outward, with edges along ways (k, 3, 3): 1 where it is regular."""
-    out = np.empty(corners.shape[:2])
-    for i in range(3):
-        u, v = corners[:, (i + 1) % 3] - corners[:, i], corners[:, (i + 2) % 3] - corners[:, i]
-        size = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
-        volume = -np.einsum("ij,ij->i", np.cross(u, v), ways[:, i])
-        out[:, i] = volume / np.maximum(size, 1e-300) / np.sin(np.pi / 3)
-    return out
+@dataclass(frozen=True)
+class Twisted:
+    """Edges (k, 2) along the walls and bands at whose ends the columns part, seen along the edge,
+    by angle (k,) in rad, so much that faces over them may be bent; share (k, 2): how much of each
+    column's length is seen so."""
+
+    edges: Ints
+    angle: Floats
+    share: Floats
+
+
+def twisted(shell: Shell, way: Floats) -> Twisted:
+    """The edges that `warped` has to look at."""
+    edges, one, other = _seen_along(shell, way)
+    sizes = np.stack([np.linalg.norm(v, axis=1) for v in (one, other)], axis=1)
+    cosine = _dot(one, other) / np.maximum(sizes.prod(axis=1), 1e-300)
+    own = (cosine < np.cos(_BENT)) & (sizes > 0).all(axis=1)
+    return Twisted(edges[own], np.arccos(np.clip(cosine[own], -1.0, 1.0)), sizes[own])
+
+
+def warped(at: Twisted, ends: Floats) -> Longs:
+    """Nodes (k,) of edges over which a face between two levels, that end at ends (n, most + 1), is
+    bent: its sides part from its mean by more than a mesh may have."""
+    high = np.diff(ends, axis=1)[at.edges] * at.share[:, :, None]
+    one, other = high[:, 0], high[:, 1]
+    sine, cosine = (f(at.angle)[:, None] for f in (np.sin, np.cos))
+    parts = np.maximum(
+        np.arctan2(other * sine, one + other * cosine),
+        np.arctan2(one * sine, other + one * cosine),
+    )
+    bad = ((parts > _BENT) & (one > 0) & (other > 0)).any(axis=1)
+    return np.unique(at.edges[bad]).astype(np.int64)
+
+
+def _seen_along(shell: Shell, way: Floats) -> tuple[Ints, Floats, Floats]:
+    """Edges (e, 2) along walls and bands, and the directions (e, 3) of the columns at both ends as
+    seen along each."""
+    bands = shell.arcs.bands
+    edges = np.concatenate([shell.wall_edges, bands[:, [0, 1]], bands[:, [2, 3]]])
+    a, b = edges.T
+    along = _unit(shell.points[b] - shell.points[a])
+    one, other = (way[v] - _dot(way[v], along)[:, None] * along for v in (a, b))
+    return edges, one, other
+
+
+@njit(cache=True, nogil=True)
+def _turned(points, tri, base, way, height, shapely, bad, start, end):
+    """Whether the levels half way up and at the top are turned over each triangle of a range."""
+    foot, level = np.empty((3, 3)), np.empty((3, 3))
+    normal = np.empty(3)
+    for t in range(start, end):
+        for i in range(3):
+            v = tri[t, i]
+            lies = _dot3(base[t], way[v]) < 0.5 * _FACING
+            if lies and height[v] > 0.0:
+                bad[t] = True
+        for share in (0.5, 1.0):
+            for i in range(3):
+                v = tri[t, i]
+                for k in range(3):
+                    foot[i, k] = points[v, k]
+                    level[i, k] = points[v, k] + share * height[v] * way[v, k]
+            _inward(level, normal)
+            if _dot3(normal, base[t]) < _FACING:
+                bad[t] = True
+            for i in range(3):
+                v = tri[t, i]
+                if height[v] > 0.0 and _dot3(normal, way[v]) < _FACING:
+                    bad[t] = True
+        if not shapely or bad[t]:
+            continue
+        for i in range(3):
+            v = tri[t, i]
+            if height[v] > 0.0:
+                # lower layers have prisms as well shaped as those at the wall, if no better
+                at_wall = _corner_shape(foot, i, way[v])
+                if _corner_shape(level, i, way[v]) < min(_SOUND, _LIKE_WALL * at_wall):
+                    bad[t] = True
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _dot3(a, b):
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
+@njit(cache=True, nogil=True)
+def _inward(corners, out):
+    """Unit normal into the zone of a triangle (3, 3) that is turned outward, zero if it is flat."""
+    ux, uy, uz = corners[1] - corners[0]
+    vx, vy, vz = corners[2] - corners[0]
+    out[0], out[1], out[2] = vy * uz - vz * uy, vz * ux - vx * uz, vx * uy - vy * ux
+    size = np.sqrt(_dot3(out, out))
+    if size > 0.0:
+        out /= size
+
+
+@njit(cache=True, nogil=True)
+def _corner_shape(corners, i, way):
+    """Scaled Jacobian of a prism at corner i of its triangle (3, 3), which is turned outward, with
+    its edge along way (3,): 1 where it is regular."""
+    ux, uy, uz = corners[(i + 1) % 3] - corners[i]
+    vx, vy, vz = corners[(i + 2) % 3] - corners[i]
+    size = np.sqrt((ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz))
+    across = (
+        (uy * vz - uz * vy) * way[0] + (uz * vx - ux * vz) * way[1] + (ux * vy - uy * vx) * way[2]
+    )
+    return -across / max(size, 1e-300) / np.sin(np.pi / 3)
 
 
 def _unit(vectors: Floats) -> Floats:
@@ -187,11 +276,6 @@ def _unit(vectors: Floats) -> Floats:
 def _dot(a: Floats, b: Floats) -> Floats:
     out: Floats = np.einsum("ij,ij->i", a, b)
     return out
-
-
-def _normals(corners: Floats) -> Floats:
-    rows = np.arange(3 * len(corners), dtype=np.int32).reshape(-1, 3)
-    return triangle_normals(corners.reshape(-1, 3), rows)
 
 
 def tight(points: Floats, triangles: Ints, over: Ints, way: Floats, least: Floats) -> Ints:

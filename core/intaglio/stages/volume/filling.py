@@ -23,8 +23,9 @@ from intaglio.stages.stage import Progress
 from intaglio.stages.volume.settings import VolumeMesh
 from intaglio.volume.fill import fill
 
-# layers that make a mesh invalid are left out so many edges around
-_AVOIDED = 4.0
+# layers that make a mesh invalid are left out so many edges around, and at each further try so many
+# times as far
+_AVOIDED, _FARTHER = 4.0, 4.0
 
 
 @dataclass(frozen=True)
@@ -90,11 +91,11 @@ def filled_around(
     lowest: float,
     field: SizeField,
     domain: Product,
-    avoided: list[list[float]],
+    avoided: list[list[list[float]]],
     progress: Progress,
 ) -> tuple[Cells, NDArray[np.int32]]:
-    """Layers, but for those near places to be avoided, and tetrahedra; the surface's node that each
-    point is, or -1."""
+    """Layers, but for those near places that earlier tries failed at, and tetrahedra; the surface's
+    node that each point is, or -1."""
     a = surface.arrays
     region = np.ascontiguousarray(a["region"])
     shells, _ = shells_of(
@@ -141,21 +142,19 @@ def without(
     shells: list[Shell],
     wanted: list[Wanted],
     grown: list[Grown],
-    places: list[list[float]],
+    avoided: list[list[list[float]]],
     lowest: float,
 ) -> list[Grown]:
-    """What grows if nothing does near some places."""
-    tree = cKDTree(np.array(places))
-    return [
-        lowered(
-            shell,
-            want,
-            have,
-            (tree.query(shell.points)[0] >= _AVOIDED * edge_means(shell)).astype(float),
-            lowest,
-        )
-        for shell, want, have in zip(shells, wanted, grown, strict=True)
-    ]
+    """What grows if nothing does near the places that each try failed at."""
+    trees = [cKDTree(np.array(places)) for places in avoided]
+    out = []
+    for shell, want, have in zip(shells, wanted, grown, strict=True):
+        share = np.ones(len(shell.points))
+        for k, tree in enumerate(trees):
+            near = tree.query(shell.points)[0] < _AVOIDED * _FARTHER**k * edge_means(shell)
+            share[near] = 0.0
+        out.append(lowered(shell, want, have, share, lowest))
+    return out
 
 
 def patches_of(domain: Product) -> tuple[Patch, ...]:

@@ -121,7 +121,7 @@ def volume_step(
         progress(0.9 * share, doing)
 
     back = back_faces(domain.report)
-    avoided: list[list[float]] = []
+    avoided: list[list[list[float]]] = []
     for _ in range(_TRIES):
         given = None
         if "row_of_face" in layers.arrays:
@@ -137,7 +137,7 @@ def volume_step(
         if given is None or not places:
             break
         # better no layers there than no mesh
-        avoided += places
+        avoided.append(places)
     if errors:
         raise StepFailed(
             errors[0].code,
