@@ -246,22 +246,23 @@ def _dot3(a, b):
 
 
 @njit(cache=True, nogil=True)
-def _inward(corners, out):
+def _inward(c, out):
     """Unit normal into the zone of a triangle (3, 3) that is turned outward, zero if it is flat."""
-    ux, uy, uz = corners[1] - corners[0]
-    vx, vy, vz = corners[2] - corners[0]
-    out[0], out[1], out[2] = vy * uz - vz * uy, vz * ux - vx * uz, vx * uy - vy * ux
-    size = np.sqrt(_dot3(out, out))
-    if size > 0.0:
-        out /= size
+    ux, uy, uz = c[1, 0] - c[0, 0], c[1, 1] - c[0, 1], c[1, 2] - c[0, 2]
+    vx, vy, vz = c[2, 0] - c[0, 0], c[2, 1] - c[0, 1], c[2, 2] - c[0, 2]
+    x, y, z = vy * uz - vz * uy, vz * ux - vx * uz, vx * uy - vy * ux
+    size = np.sqrt(x * x + y * y + z * z)
+    share = 1.0 / size if size > 0.0 else 0.0
+    out[0], out[1], out[2] = share * x, share * y, share * z
 
 
 @njit(cache=True, nogil=True)
-def _corner_shape(corners, i, way):
+def _corner_shape(c, i, way):
     """Scaled Jacobian of a prism at corner i of its triangle (3, 3), which is turned outward, with
     its edge along way (3,): 1 where it is regular."""
-    ux, uy, uz = corners[(i + 1) % 3] - corners[i]
-    vx, vy, vz = corners[(i + 2) % 3] - corners[i]
+    j, k = (i + 1) % 3, (i + 2) % 3
+    ux, uy, uz = c[j, 0] - c[i, 0], c[j, 1] - c[i, 1], c[j, 2] - c[i, 2]
+    vx, vy, vz = c[k, 0] - c[i, 0], c[k, 1] - c[i, 1], c[k, 2] - c[i, 2]
     size = np.sqrt((ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz))
     across = (
         (uy * vz - uz * vy) * way[0] + (uz * vx - ux * vz) * way[1] + (ux * vy - uy * vx) * way[2]
