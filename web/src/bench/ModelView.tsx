@@ -75,15 +75,16 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
         if (at && normal) touchSwatch(at, normal);
       } else if (tool === "ruler") {
         if (region !== null && at) touchRuler({ face: region, at });
-      } else if (region !== null) {
-        select(region, add);
-        setPlace(at ? { face: region, at } : null);
-      } else if (!add) {
+      } else if (region !== null && at && page.places && !add) {
+        setSelected([]);
+        setPlace({ face: region, at });
+      } else if (region !== null) select(region, add);
+      else if (!add) {
         setSelected([]);
         setPlace(null);
       }
     };
-  }, [view, store.tool, touchRuler, touchSwatch, placePin, family]);
+  }, [view, store.tool, touchRuler, touchSwatch, placePin, family, page]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: on a change of family only
   useEffect(() => {

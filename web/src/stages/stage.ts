@@ -39,6 +39,8 @@ export interface StagePage {
   seams?: boolean;
   /** the mesh can be sliced here */
   slices?: boolean;
+  /** a click looks at a place; only with Shift, or by a box, faces are selected */
+  places?: boolean;
   /** tools besides turning and selecting */
   tools: Tool[];
   /** ways of writing its result as a file: key and words */

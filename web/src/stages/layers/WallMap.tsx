@@ -70,7 +70,9 @@ export function WallMap({ view }: { view: Viewport }) {
             {unit} at {measure(flow.speed, 3)} m/s
           </p>
         )}
-        <p className="text-[11.5px] leading-tight text-soft">Click a wall to see its stack.</p>
+        <p className="text-[11.5px] leading-tight text-soft">
+          Click a wall to see its stack; with Shift faces are selected.
+        </p>
       </figure>
       {place && <PlaceStack view={view} place={place} product={product} yplusEach={each} />}
     </>

@@ -11,6 +11,7 @@ export const page: StagePage = {
   picture: "surface",
   meshed: true,
   seams: true,
+  places: true,
   tools: [],
   headline: ({ variant }) => {
     const r = reportOf(variant, "layers");
