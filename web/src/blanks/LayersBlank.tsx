@@ -1,4 +1,5 @@
 import { reportOf, useBench } from "../bench/context";
+import { pattern } from "../parts/pattern";
 import { type Flow, useUsualFlow } from "../stages/layers/flow";
 import {
   heights,
@@ -18,6 +19,14 @@ export function LayersBlank({ value, change }: BlankProps) {
   const zones = reportOf(variant, "domain")?.zones ?? [];
   const usual = useUsualFlow();
   const rows = (value as LayerRow[]) ?? [];
+  const surface = reportOf(variant, "surface");
+  const domain = reportOf(variant, "domain");
+  const grown = reportOf(variant, "layers")?.patches ?? [];
+  // of the patches if layers were grown there, else in the mean of the surface's triangles
+  const mean =
+    surface && domain ? Math.sqrt((4 * domain.area) / (Math.sqrt(3) * surface.triangles)) : null;
+  const edgeOf = (names: string[]) =>
+    grown.find((p) => names.some((n) => pattern(n).test(p.name)))?.edge ?? mean;
   return (
     <span className="block">
       {rows.length === 0 && <span className="text-soft">none.</span>}
@@ -30,6 +39,7 @@ export function LayersBlank({ value, change }: BlankProps) {
           unit={unit}
           mm={mm}
           usual={usual}
+          edge={edgeOf(row.patches)}
           hasSolids={zones.some((zone) => zone.kind === "solid")}
           set={(next) => change(rows.map((r, i) => (i === k ? next : r)))}
           remove={() => change(rows.filter((_, i) => i !== k))}
@@ -56,12 +66,13 @@ interface ScopeProps {
   unit: string;
   mm: number;
   usual: Flow | null;
+  edge: number | null;
   hasSolids: boolean;
   set: (row: LayerRow) => void;
   remove: () => void;
 }
 
-function Scope({ row, number, unit, mm, usual, hasSolids, set, remove }: ScopeProps) {
+function Scope({ row, number, unit, mm, usual, edge, hasSolids, set, remove }: ScopeProps) {
   const own = measureOf(row);
   const { patches, count, growth } = row;
   const solids = row.solids ? { solids: true } : {};
@@ -160,7 +171,7 @@ function Scope({ row, number, unit, mm, usual, hasSolids, set, remove }: ScopePr
           in solids too
         </label>
       )}
-      <Stack row={row} unit={unit} mm={mm} />
+      <Stack row={row} unit={unit} mm={mm} edge={edge} usual={usual} />
     </Row>
   );
 }

@@ -3,6 +3,7 @@ import { cleanup, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { BlankDescription } from "../api/client";
+import { Stack } from "../stages/layers/Stack";
 import { benchWith, onBench, REPORTS, variantWith } from "../testing/bench";
 import { serving } from "../testing/server";
 import { useViewStore } from "../view/store";
@@ -278,6 +279,19 @@ describe("layers", () => {
     shown("layers", [{ ...ROW, last: undefined, total: 7 }]);
     expect(screen.getByRole("img", { name: "3 layers to scale" })).toBeTruthy();
     expect(screen.getByText(/first 1/).textContent).toBe("first 1last 4all 7 mm");
+    // a regular tetrahedron on the wall's edges of 0.41 is 0.335 high
+    expect(screen.getByText(/first core cell about 0.084 times/)).toBeTruthy();
+    cleanup();
+    shown("layers", [ROW]);
+    expect(screen.getByText(/first core cell about 1.6 times/)).toBeTruthy();
+  });
+
+  it("tell how many lie inside the boundary layer of a plate", () => {
+    // at a Reynolds number of a million 1 m of plate has 0.16 / 10^(6/7) m: 22 mm
+    const usual = { speed: 1, length: 1000, viscosity: 1e-6, along: "plate" as const };
+    const row = { patches: ["*"], count: 6, growth: 2, first: 1 };
+    onBench(<Stack row={row} unit="mm" mm={1} usual={usual} />, benchWith({}));
+    expect(screen.getByText(/4 of 6 layers inside/).textContent).toMatch(/about 22 mm$/);
   });
 
   it("change number by number, and by what they are given", async () => {
