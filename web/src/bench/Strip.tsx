@@ -38,7 +38,14 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
       >
         <span className="flex w-full items-baseline gap-1.5 px-2 pt-1">
           <span className="text-[10.5px] text-soft">{number}</span>
-          <span className="heading text-[15px] leading-tight">{title}</span>
+          <span className="heading grow truncate text-[15px] leading-tight">{title}</span>
+          {condition === "running" ? (
+            <span className="text-[11.5px] text-verdigris">
+              {Math.round(100 * (bench.job?.share ?? 0))} %
+            </span>
+          ) : (
+            <ConditionSign condition={condition} />
+          )}
         </span>
         <span className={`block h-11 w-full px-2 ${condition === "outdated" ? "opacity-45" : ""}`}>
           {picture ? (
@@ -51,13 +58,8 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
             <span className="block h-full" />
           )}
         </span>
-        <span className="flex w-full items-baseline justify-between gap-1 truncate px-2 pb-1 text-[11.5px]">
-          <span className="truncate">{pageOf(stage).headline(bench)}</span>
-          {condition === "running" ? (
-            <span className="text-verdigris">{Math.round(100 * (bench.job?.share ?? 0))} %</span>
-          ) : (
-            <ConditionSign condition={condition} />
-          )}
+        <span className="block w-full truncate px-2 pb-1 text-[11.5px]">
+          {pageOf(stage).headline(bench) || "\u00a0"}
         </span>
         {condition === "running" && (
           <span

@@ -1,6 +1,7 @@
 /** Small signs that carry meaning besides colour: conditions, levels, patch kinds. */
 import { colourOf } from "../view/palette";
 
+/** How things stand with a result: a sign, whose words are there to be pointed at and read out. */
 export function ConditionSign({ condition }: { condition: string }) {
   const look: Record<string, [string, string, string]> = {
     current: ["✓", "text-verdigris", "up to date"],
@@ -12,7 +13,7 @@ export function ConditionSign({ condition }: { condition: string }) {
   const [sign, tone, words] = look[condition] ?? look.none!;
   return (
     <span className={`${tone} whitespace-nowrap`} title={words}>
-      <span aria-hidden="true">{sign}</span> <span>{words}</span>
+      <span aria-hidden="true">{sign}</span> <span className="sr-only">{words}</span>
     </span>
   );
 }
