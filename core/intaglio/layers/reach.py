@@ -10,7 +10,7 @@ from intaglio.layers.directions import Directions
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints
 from intaglio.numeric.boxtree import box_tree, first_hits
-from intaglio.numeric.chunks import in_chunks
+from intaglio.numeric.chunks import FEW_SLOW, in_chunks
 
 # of the way to the next wall layers take so much, if that grows layers too, else so much
 _SHARED, _ALONE = 0.33, 0.6
@@ -154,6 +154,7 @@ def turned(shell: Shell, way: Floats, height: Floats, shapely: bool = False) -> 
     in_chunks(
         lambda start, end: _turned(points, tri, base, way, height, shapely, bad, start, end),
         len(grown),
+        FEW_SLOW,
     )
     out = np.zeros(len(shell.triangles), bool)
     out[grown[bad]] = True

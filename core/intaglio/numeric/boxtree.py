@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.numeric.chunks import in_chunks
+from intaglio.numeric.chunks import FEW_SLOW, in_chunks
 
 _LEAF = 4
 
@@ -401,6 +401,7 @@ def first_hits(
     in_chunks(
         lambda start, end: _first_hits(tree, origins, directions, skip, out, hit, start, end),
         len(origins),
+        FEW_SLOW,
     )
     return out, hit
 

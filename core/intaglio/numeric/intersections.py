@@ -5,7 +5,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.numeric.boxtree import box_tree, triangle_boxes
-from intaglio.numeric.chunks import in_chunks
+from intaglio.numeric.chunks import FEW_SLOW, in_chunks
 from intaglio.numeric.predicates import orient3d
 
 # how two triangles meet
@@ -172,7 +172,7 @@ def meeting_pairs(
             _crossing(tree, low, high, flat, out, start, end)
         parts[start] = out[:found]
 
-    in_chunks(look, len(triangles))
+    in_chunks(look, len(triangles), FEW_SLOW)
     return np.concatenate([parts[start] for start in sorted(parts)])
 
 
