@@ -25,6 +25,16 @@ FLOW = {
 }
 
 
+def names_in(where: str, value: Any) -> list[str]:
+    """The names or patterns of patches that a row gives: one, or a list. Raises SettingRejected."""
+    names = [value] if isinstance(value, str) else value
+    if not isinstance(names, (list, tuple)) or not names:
+        raise SettingRejected(where, "Name patches here; * stands for any letters.")
+    if not all(isinstance(name, str) for name in names):
+        raise SettingRejected(where, "Name patches here; * stands for any letters.")
+    return list(names)
+
+
 def check_layers(
     where: str, label: str, value: Any, numbers: Mapping[str, float]
 ) -> list[dict[str, Any]]:
@@ -45,14 +55,9 @@ def check_layers(
             raise SettingRejected(
                 where, "Layers need one of first, total, last and yplus to say how high they are."
             )
-        names = [row["patches"]] if isinstance(row["patches"], str) else row["patches"]
-        if not isinstance(names, (list, tuple)) or not names:
-            raise SettingRejected(where, "Name patches here; * stands for any letters.")
-        if not all(isinstance(name, str) for name in names):
-            raise SettingRejected(where, "Name patches here; * stands for any letters.")
         (key,) = given
         made = {
-            "patches": list(names),
+            "patches": names_in(where, row["patches"]),
             "count": check_value(where, _COUNT, row.get("count", 8), numbers),
             "growth": check_value(where, _GROWTH, row.get("growth", 1.2), numbers),
             key: check_value(where, HEIGHTS[key], row[key], numbers),

@@ -13,7 +13,7 @@ from intaglio.findings import Finding, two_digits
 from intaglio.layers.dividing import Divided, divided
 from intaglio.mesh.mesh import Mesh
 from intaglio.settings.blanks import EXPRESSION, NAMES_SCHEMA, Blank, Rows, check_value
-from intaglio.stages.layers.rows import MOST_LAYERS
+from intaglio.stages.layers.rows import MOST_LAYERS, names_in
 from intaglio.stages.layers.scopes import LAYERED
 
 _COUNT = Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS)
@@ -40,15 +40,10 @@ def check_divisions(
         given = [key for key in _HEIGHTS if key in row]
         if len(given) != 1:
             raise SettingRejected(where, "Give growth or first: how high the layers become.")
-        names = [row["patches"]] if isinstance(row["patches"], str) else row["patches"]
-        if not isinstance(names, (list, tuple)) or not names:
-            raise SettingRejected(where, "Name patches here; * stands for any letters.")
-        if not all(isinstance(name, str) for name in names):
-            raise SettingRejected(where, "Name patches here; * stands for any letters.")
         (key,) = given
         out.append(
             {
-                "patches": list(names),
+                "patches": names_in(where, row["patches"]),
                 "count": check_value(where, _COUNT, row.get("count", 8), numbers),
                 key: check_value(where, _HEIGHTS[key], row[key], numbers),
             }
