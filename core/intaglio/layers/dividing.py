@@ -5,7 +5,7 @@ falls into as many thinner ones of its own shape; the wedge at a sharp edge into
 shape and flat ones over it. The columns then hold their nodes at the heights asked for.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -21,7 +21,7 @@ from intaglio.mesh.cells import (
     SHAPES,
     TETRAHEDRON,
 )
-from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, rows
+from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, Shapes, rows
 from intaglio.mesh.periodic import paired
 from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 
@@ -72,6 +72,8 @@ def divided(
     as there are, whose heights grow by `growth`, or begin with `first`; one of the two is given.
     Raises FileRejected where there are no layers, more than asked for, or cells that share only
     some of their upright edges with them."""
+    if (mesh.shape == POLYHEDRON).any():
+        raise FileRejected("layers-unclear", "Layers beside polyhedra are not divided yet.")
     found = stacks(mesh, walls)
     if not len(found.code):
         raise FileRejected(
@@ -86,12 +88,7 @@ def divided(
     columns = _columns(found)
     points, told = _points(mesh, split, columns, inner[-1], growth, first)
     shape, nodes, of, layer = _cells(mesh, split, parts)
-    size = NODES[shape]
-    # the nodes of polyhedra follow no shape
-    size = np.where(shape == POLYHEDRON, np.diff(mesh.cell_start)[of], size)
-    start = np.concatenate([[0], np.cumsum(size)])
-    if (mesh.shape == POLYHEDRON).any():
-        raise FileRejected("layers-unclear", "Layers beside polyhedra are not divided yet.")
+    start = np.concatenate([[0], np.cumsum(NODES[shape])])
     surface = _polygons(mesh, split)
     out = cell_mesh(
         points, shape, start, nodes, surface, mesh.patches, mesh.zone[of], mesh.zones, mesh.unit
@@ -208,7 +205,7 @@ def _ends_of(nodes: Ints, found: Stacks, pairs: list[tuple[int, int]]) -> tuple[
     return low, second, high
 
 
-def _cells(mesh: Mesh, split: _Split, parts: Ints) -> tuple[np.ndarray, Ints, Longs, Ints]:
+def _cells(mesh: Mesh, split: _Split, parts: Ints) -> tuple[Shapes, Ints, Longs, Ints]:
     """Shape, nodes, old cell and layer of all cells of the divided mesh."""
     reached = np.concatenate([[0], np.cumsum(parts)])
     whole = np.ones(mesh.cells, bool)
@@ -221,7 +218,7 @@ def _cells(mesh: Mesh, split: _Split, parts: Ints) -> tuple[np.ndarray, Ints, Lo
         layer.append(at.astype(np.int32))
 
     for kind, cells in standing(mesh, split.found).items():
-        if kind == POLYHEDRON:
+        if not len(cells):
             continue
         own = mesh.cell_nodes[mesh.cell_start[cells][:, None] + np.arange(NODES[kind])]
         pairs = [(a, b) for a, b, _, _ in SHAPES[kind].edges]
@@ -248,7 +245,12 @@ def _cells(mesh: Mesh, split: _Split, parts: Ints) -> tuple[np.ndarray, Ints, Lo
     nodes.append(rest_nodes.astype(np.int32))
     of.append(rest)
     layer.append(np.zeros(len(rest), np.int32))
-    return (*(np.concatenate(v) for v in (shape, nodes, of, layer)),)  # type: ignore[return-value]
+    return (
+        np.concatenate(shape),
+        np.concatenate(nodes),
+        np.concatenate(of),
+        np.concatenate(layer),
+    )
 
 
 def _piece(split: _Split, nodes: Ints, low: Ints, second: Ints, high: Ints, k: int) -> Ints:
@@ -354,8 +356,6 @@ def _polygons(mesh: Mesh, split: _Split) -> Polygons:
 
 def _periodic(mesh: Mesh, out: Mesh) -> Mesh:
     """The divided mesh with the periodic pairs of the old one."""
-    from dataclasses import replace
-
     pairs = []
     for pair in mesh.periodic:
         found = paired(out, pair.patches, pair.turn, pair.shift)

@@ -19,7 +19,6 @@ from intaglio.mesh.cells import (
     FACE_SIZE,
     HEXAHEDRON,
     NODES,
-    POLYHEDRON,
     PRISM,
     PYRAMID,
     SHAPES,
@@ -198,19 +197,12 @@ def _refused(mesh: Mesh, nodes: NDArray[Any], what: str) -> FileRejected:
 
 
 def standing(mesh: Mesh, found: Stacks) -> dict[int, Longs]:
-    """By shape, the cells that have an upper node of an upright edge."""
+    """By shape, the cells that have an upper node of an upright edge; not polyhedra."""
     top = np.zeros(len(mesh.points), bool)
     top[found.ends[:, 1]] = True
     out = {}
-    for shape in range(len(SHAPES)):
+    for shape in (TETRAHEDRON, PYRAMID, PRISM, HEXAHEDRON):
         own = np.flatnonzero(mesh.shape == shape)
-        if shape == POLYHEDRON:
-            size = np.diff(mesh.cell_start)[own]
-            of = np.repeat(own, size)
-            at = np.repeat(mesh.cell_start[own] - np.cumsum(size) + size, size)
-            hit = top[mesh.cell_nodes[at + np.arange(len(at))]]
-            out[shape] = np.unique(of[hit])
-            continue
         nodes = mesh.cell_nodes[mesh.cell_start[own][:, None] + np.arange(NODES[shape])]
         out[shape] = own[top[nodes].any(axis=1)]
     return out
