@@ -439,19 +439,33 @@ def test_layers_that_fit_keep_their_first_height_as_long_as_they_can(room):
     one = np.ones(3)
     whole = total(Heights(0.1, 1.3, 8))
     height = room * whole * one
-    made = fitted(0.1 * one, 1.3 * one, np.full(3, 8, np.int32), height, 0.4)
+    eight = np.full(3, 8, np.int32)
+    made = fitted(0.1 * one, 1.3 * one, eight, height, 0.4)
     assert made.ends[:, 0].tolist() == [0, 0, 0]
     steps = np.diff(made.ends, axis=1)[0]
     if room * whole >= 0.8:
         assert made.number[0] == 8 and made.thinned[0] == 1.0
         assert made.ends[0, -1] == pytest.approx(room * whole, rel=1e-4)
         assert steps[0] == pytest.approx(0.1)
-        # the inner ones are as asked for, the outer ones even
+        # all grow, but slower
+        growth = steps[1:] / steps[:-1]
+        assert growth == pytest.approx(growth[0]) and 1 <= growth[0] < 1.3
+        # those under a height grow as asked for, and those over it slower
         series = 0.1 * 1.3 ** np.arange(8)
-        grows = np.isclose(steps, series)
+        held = fitted(0.1 * one, 1.3 * one, eight, height, 0.4, 0.15 * one)
+        outer = np.diff(held.ends, axis=1)[0]
+        assert held.ends[0, -1] == pytest.approx(room * whole, rel=1e-9)
+        if room > 0.6:
+            assert outer[:2] == pytest.approx(series[:2])
+            rest = outer[2:] / outer[1:-1]
+            assert rest == pytest.approx(rest[0]) and 1 <= rest[0] < 1.3
+        # where that is too much they stop growing, the inner ones as asked for
+        level = fitted(0.1 * one, 1.3 * one, eight, height, 0.4, one)
+        even = np.diff(level.ends, axis=1)[0]
+        grows = np.isclose(even, series)
         assert grows[0] and (np.diff(grows.astype(int)) <= 0).all()
-        assert steps[~grows] == pytest.approx(steps[-1])
-        assert series[grows][-1] <= steps[-1] <= series[-1]
+        assert even[~grows] == pytest.approx(even[-1])
+        assert series[grows][-1] <= even[-1] <= series[-1]
     elif room * whole >= 0.4 * 0.8:
         assert made.number[0] == 8 and steps == pytest.approx(room * whole / 8)
         assert made.thinned[0] == pytest.approx(room * whole / 0.8)

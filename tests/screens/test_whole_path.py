@@ -200,7 +200,10 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     blank(page, "growth of layers 1", "0.5")
     expect(brief.get_by_role("alert")).to_contain_text("at least 1")
     blank(page, "number of layers 1", "5")
+    # each value is taken before the next is typed, as by a hand
+    expect(brief.get_by_role("img", name="5 layers to scale")).to_be_visible()
     blank(page, "height of layers 1", "0.3")
+    expect(brief).to_contain_text("last 0.3")
     act(page, "Grow the layers")
     expect(brief).to_contain_text("all on 100 %")
     expect(page.get_by_text("from earlier settings, out of date")).to_have_count(0)

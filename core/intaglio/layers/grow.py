@@ -43,6 +43,9 @@ _LOWER = 0.75
 _SHAPING = 8
 # what layers leave the core before the next surface, in edges of the wall
 _GAP = 0.8
+# layers lower than this share of the wall's edges keep their growth where there is less room: if it
+# differed from node to node, the middles of such flat cells would lie far beside each other
+_THIN = 0.05
 # at a sharp edge layers lower than these shares of its edges, and of what is asked for, are none
 _FLAT_BAND, _MUCH_LOWER = 0.18, 0.6
 # a column in a slanted direction is so many times as long as its layers are high, at most
@@ -105,12 +108,13 @@ def grow(
     mean = edge_means(shell)
     height = narrowed(shell, found.way, height, longer, low)
     height = _without_flat_bands(shell, height, asked, mean, low)
+    thin = _THIN * mean
     tri = shell.triangles
     middle_way = _unit(found.way[tri].sum(axis=1))
     gap = _GAP * mean[tri].mean(axis=1)
     for k in range(_ROUNDS):
         progress(0.1 + 0.8 * k / _ROUNDS, "growing layers")
-        stand = fitted(first, growth, count, height, lowest)
+        stand = fitted(first, growth, count, height, lowest, thin)
         height, number = stand.ends[:, -1], stand.number
         ends = stand.ends * longer[:, None]
         top = ends[:, -1]

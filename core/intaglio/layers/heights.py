@@ -5,6 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+# halvings that find a growth to a relative 1e-12
+_HALVINGS = 40
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
@@ -55,11 +58,19 @@ class Fitted:
     thinned: Floats
 
 
-def fitted(first: Floats, growth: Floats, count: Ints, height: Floats, lowest: float) -> Fitted:
-    """Layers (n,) that are no higher in all than height (n,): the outer ones first stop growing,
-    down to all being as high as the first; then all get thinner, down to the share `lowest`; then
-    there are fewer of them. The inner ones stay as asked for as long as they can, so that beside
-    each other they are alike where they are thinnest."""
+def fitted(
+    first: Floats,
+    growth: Floats,
+    count: Ints,
+    height: Floats,
+    lowest: float,
+    thin: Floats | float = 0.0,
+) -> Fitted:
+    """Layers (n,) that are no higher in all than height (n,). Those higher than thin (n,) first
+    grow slower, down to not at all; then those below stop growing at a height too, down to all
+    being as high as the first; then all get thinner, down to the share `lowest`; then there are
+    fewer of them. So the thinnest layers stay as asked for as long as they can, alike beside each
+    other."""
     most = int(count.max(initial=0))
     layer = np.arange(most)[None, :]
     within = layer < count[:, None]
@@ -71,20 +82,44 @@ def fitted(first: Floats, growth: Floats, count: Ints, height: Floats, lowest: f
     number = np.where(height > 0, count, 0)
     fits = np.asarray(flat <= height[:, None] * (1 + 1e-12)) & within
     grows = fits.sum(axis=1)
-    rows = np.flatnonzero((grows > 0) & (grows < count))
+    short = (grows > 0) & (grows < count)
+    # the last layer that is as asked for, and all after it grow slower or are even
+    keeps = (within & (step < np.broadcast_to(thin, first.shape)[:, None])).sum(axis=1)
+    slow = np.flatnonzero(short & (keeps < grows))
+    step[slow] = _slower(step[slow], keeps[slow], growth[slow], height[slow], within[slow])
+    rows = np.flatnonzero(short & (keeps >= grows))
     last = grows[rows] - 1
     cap = (height[rows] - reach[rows, last]) / after[rows, last]
-    step[rows] = np.where(
-        layer > last[:, None], np.where(within[rows], cap[:, None], 0.0), step[rows]
-    )
+    outer = within[rows] & (layer > last[:, None])
+    step[rows] = np.where(outer, cap[:, None], step[rows])
     even = count * first
     thinned = np.ones(len(first))
-    thin = np.flatnonzero((grows == 0) & (count > 0))
-    thinned[thin] = np.maximum(lowest, height[thin] / np.maximum(even[thin], 1e-300))
-    step[thin] = np.where(within[thin], (thinned * first)[thin, None], 0.0)
-    fewer = thin[height[thin] < lowest * even[thin]]
+    low = np.flatnonzero((grows == 0) & (count > 0))
+    thinned[low] = np.maximum(lowest, height[low] / np.maximum(even[low], 1e-300))
+    step[low] = np.where(within[low], (thinned * first)[low, None], 0.0)
+    fewer = low[height[low] < lowest * even[low]]
     number[fewer] = np.floor(height[fewer] / np.maximum(lowest * first[fewer], 1e-300) * (1 + 1e-9))
     number = np.minimum(number, count).astype(np.int32)
     step[layer >= number[:, None]] = 0.0
     ends = np.concatenate([np.zeros((len(first), 1)), np.cumsum(step, axis=1)], axis=1)
     return Fitted(number, ends, np.where(number > 0, thinned, 0.0))
+
+
+def _slower(
+    step: Floats, keeps: Ints, growth: Floats, height: Floats, within: NDArray[np.bool_]
+) -> Floats:
+    """Heights (k, most) of layers that reach height (k,): those after the first `keeps` (k,), or
+    after the first, grow at a rate of their own, which halving finds."""
+    held = np.maximum(keeps - 1, 0)
+    layer = np.arange(step.shape[1])[None, :]
+    outer = within & (layer > held[:, None])
+    base = np.take_along_axis(step, held[:, None], 1)
+    power = np.where(outer, layer - held[:, None], 0)
+    below = np.where(outer, 0.0, step).sum(axis=1)
+    low, high = np.ones(len(step)), growth.copy()
+    for _ in range(_HALVINGS):
+        rate = 0.5 * (low + high)
+        total = below + np.where(outer, base * rate[:, None] ** power, 0.0).sum(axis=1)
+        over = total > height
+        high, low = np.where(over, rate, high), np.where(over, low, rate)
+    return np.where(outer, base * low[:, None] ** power, step)

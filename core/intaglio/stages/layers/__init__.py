@@ -53,7 +53,7 @@ STAGE = Stage(
         Sentence("Grow layers from the walls: {layers}"),
         Sentence("Towards the core they {onward}."),
         Sentence(
-            "Where there is less room, let the outer ones stop growing, then thin all to {lowest} "
+            "Where there is less room, let the outer ones grow slower, then thin all to {lowest} "
             "of their height, then end them one by one."
         ),
     ),
