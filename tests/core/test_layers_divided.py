@@ -142,6 +142,8 @@ def test_the_stage_divides_without_filling_again(tmp_path, monkeypatch):
     assert not fills and second["volume"].key != first["volume"].key
     old, new = (store.get(s["volume"].key) for s in (first, second))
     assert new.report["layer_cells"] == 5 * old.report["layer_cells"]
+    # the time of filling is part of what it takes
+    assert new.report["step"]["seconds"] >= old.report["step"]["seconds"]
     assert new.report["volume"] == pytest.approx(old.report["volume"], rel=1e-12)
     np.testing.assert_array_equal(
         _core(volume_mesh(old), old.arrays["layer"]), _core(volume_mesh(new), new.arrays["layer"])
@@ -226,5 +228,10 @@ def test_the_stage_tells_what_it_cannot_divide(tmp_path):
     layers = {"layers": [{"patches": ["wall*"], "count": 3, "growth": 1.0, "total": 1.0}]}
     given = {"layers": layers, "sizing": SIZING}
     given["volume"] = {"divided": [{"patches": ["*"], "count": 2, "growth": 1.0}]}
+    part, store = source(pipe(), tmp_path), MemoryStore()
     with pytest.raises(StepFailed, match="There are 3 layers"):
-        list(run_to("volume", source(pipe(), tmp_path), "part", given, MemoryStore()))
+        run_to("volume", part, "part", given, store)
+    # what was filled before is kept, with its time
+    del given["volume"]
+    (filled,) = (s for s in run_to("layers", part, "part", given, store) if s.stage == "volume")
+    assert filled.report is not None and filled.report["step"]["seconds"] > 0

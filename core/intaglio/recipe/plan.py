@@ -186,6 +186,7 @@ def run_to(
         assert state.settings is not None and state.key is not None
         if state.report is not None:
             continue
+        base = _base(stage, state, source, name, given, store, progress, numbers)
         started = time.monotonic()
         _reset_peak()
         progress(stage, 0.0, "starting")
@@ -196,11 +197,14 @@ def run_to(
         def look(product: Product, stage: str = stage, key: str = state.key) -> None:
             show(stage, key, product)
 
-        base = _base(stage, state, source, name, given, store, numbers, tell)
         product = _run(stage, state, now, source, name, store, tell, look, base)
-        timing = {"seconds": round(time.monotonic() - started, 3), "peak_mb": _peak_mb()}
-        product = Product(product.arrays, {**product.report, "step": {"name": stage, **timing}})
-        store.put(state.key, stage, product)
+        seconds, peak = time.monotonic() - started, _peak_mb()
+        if base is not None:
+            # what it is made from belongs to what it takes
+            before = base.report["step"]
+            seconds, peak = seconds + before["seconds"], max(peak, before["peak_mb"])
+        told = {"name": stage, "seconds": round(seconds, 3), "peak_mb": peak}
+        store.put(state.key, stage, Product(product.arrays, {**product.report, "step": told}))
         progress(stage, 1.0, "done")
     return states(origin, name, given, store.report, numbers)
 
@@ -212,8 +216,8 @@ def _base(
     name: str,
     given: Mapping[str, Mapping[str, Any]],
     store: Store,
+    progress: Progress,
     numbers: Mapping[str, float] | None,
-    tell: Callable[[float, str], None],
 ) -> Product | None:
     """The product of the same stage that a product is made from, made and kept if need be."""
     assert state.settings is not None
@@ -221,14 +225,10 @@ def _base(
     if settings == state.settings:
         return None
     others = {**given, stage: settings}
-    now = {s.stage: s for s in states(source_key(source.data), name, others, store.report, numbers)}
-    before = now[stage]
-    assert before.key is not None
-    if before.report is None:
-        product = _run(stage, before, now, source, name, store, tell, lambda product: None, None)
-        store.put(before.key, stage, product)
-        return product
-    return store.get(before.key)
+    after = run_to(stage, source, name, others, store, progress, numbers)
+    key = next(s.key for s in after if s.stage == stage)
+    assert key is not None
+    return store.get(key)
 
 
 def _run(
