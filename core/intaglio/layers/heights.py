@@ -114,12 +114,14 @@ def _slower(
     layer = np.arange(step.shape[1])[None, :]
     outer = within & (layer > held[:, None])
     base = np.take_along_axis(step, held[:, None], 1)
-    power = np.where(outer, layer - held[:, None], 0)
-    below = np.where(outer, 0.0, step).sum(axis=1)
-    low, high = np.ones(len(step)), growth.copy()
+    left = height - np.where(outer, 0.0, step).sum(axis=1)
+    more = outer.sum(axis=1)
+    low, high = np.zeros(len(step)), growth - 1.0
     for _ in range(_HALVINGS):
-        rate = 0.5 * (low + high)
-        total = below + np.where(outer, base * rate[:, None] ** power, 0.0).sum(axis=1)
-        over = total > height
-        high, low = np.where(over, rate, high), np.where(over, low, rate)
-    return np.where(outer, base * low[:, None] ** power, step)
+        # the sum of a series whose rate is over 1 by so much, exact near 1 too
+        over = 0.5 * (low + high)
+        grown = np.expm1(more * np.log1p(over)) / np.maximum(over, 1e-300)
+        much = base[:, 0] * (1.0 + over) * grown > left
+        high, low = np.where(much, over, high), np.where(much, low, over)
+    power = np.where(outer, layer - held[:, None], 0)
+    return np.where(outer, base * (1.0 + low)[:, None] ** power, step)
