@@ -329,7 +329,8 @@ def _divide(args: argparse.Namespace) -> int:
 
     if not args.mesh.is_file():
         raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
-    height = {"first": args.first} if args.first is not None else {"growth": args.growth or 1.2}
+    growth = 1.2 if args.growth is None else args.growth
+    height = {"first": args.first} if args.first is not None else {"growth": growth}
     row = {"patches": args.patches, "count": args.count, **height}
     rows = check_divisions("divide", "layers divided again", [row], {})
     target = mesh_format(args.output)

@@ -222,6 +222,15 @@ def test_layers_of_a_file_are_divided_by_the_command_line(tube, tmp_path, capsys
     assert main([*asked, str(out), "--patches", "nothing*"]) == 0
     assert "no wall is called so" in capsys.readouterr().out
     assert main(["divide", str(tmp_path / "none.cgns"), "-o", str(out)]) != 0
+    # four layers from a hundredth of the fourth cannot be had by a growth of 3
+    capsys.readouterr()
+    low = ["divide", str(tmp_path / "thick.cgns"), "--count", "4", "--first", "0.001", "-o"]
+    assert main([*low, str(out)]) == 0
+    assert "100 % of the columns begin with a higher" in capsys.readouterr().out
+    # a growth of nothing is refused, not taken for none given
+    none = ["divide", str(tmp_path / "thick.cgns"), "--growth", "0", "-o", str(out)]
+    assert main(none) == 2
+    assert "growth of layers" in capsys.readouterr().err
 
 
 def test_the_stage_tells_what_it_cannot_divide(tmp_path):

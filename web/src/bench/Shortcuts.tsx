@@ -17,7 +17,7 @@ const MOUSE: [string, string][] = [
   ["drag", "turn about what is under the pointer"],
   ["wheel", "zoom to the pointer"],
   ["right drag", "move"],
-  ["click", "select a face; with Shift add or take off"],
+  ["click", "select a face; with Shift add or take off; in Layers, the layers there"],
 ];
 
 export function Shortcuts({ open, close }: { open: boolean; close: () => void }) {

@@ -73,8 +73,9 @@ export function DivisionsBlank({ value, change }: BlankProps) {
             )}
             {total !== undefined && growth === null && (
               <span className="block text-[11.5px] text-soft">
-                Layers that begin so do not fit the {shownValue(Number(total.toPrecision(3)))}{" "}
-                {unit} there are: theirs will be even.
+                {Number(row.first) * count > total
+                  ? `So many that begin so do not fit the ${Number(total.toPrecision(3))} ${unit} there are: they will be even, and thinner.`
+                  : "From so low a first one they would have to grow by more than 3: they will begin higher."}
               </span>
             )}
           </Row>

@@ -355,6 +355,9 @@ describe("layers divided again", () => {
     cleanup();
     shown("divisions", [{ patches: ["wall*"], count: 3, first: 5 }]);
     expect(screen.getByText(/will be even/)).toBeTruthy();
+    cleanup();
+    shown("divisions", [{ patches: ["wall*"], count: 3, first: 0.01 }]);
+    expect(screen.getByText(/will begin higher/)).toBeTruthy();
   });
 
   it("are removed", async () => {

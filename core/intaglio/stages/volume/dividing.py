@@ -17,6 +17,8 @@ from intaglio.stages.layers.rows import MOST_LAYERS, names_in
 from intaglio.stages.layers.scopes import LAYERED
 
 _COUNT = Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS)
+# a first layer higher than asked for by more than this is told
+_HIGHER = 1.05
 # one of these says how high the layers are
 _HEIGHTS = {
     "growth": Blank("number", "growth of layers", "", least=1.0, most=3.0),
@@ -121,7 +123,7 @@ def divided_mesh(
         mesh, of = made.mesh, of[made.of]
         layer = np.where(made.layer > 0, made.layer, layer[made.of]).astype(np.int32)
         lines.append(_line(names, made, mesh.unit))
-        found += _thinned(names, made)
+        found += _thinned(names, made) + _higher(names, made, row.get("first"))
     return DividedMesh(mesh, layer, of, lines, found)
 
 
@@ -147,5 +149,24 @@ def _thinned(names: str, made: Divided) -> list[Finding]:
             "first one as high as asked for: theirs are even, and thinner.",
             int(made.thinned.sum()),
             advice="Ask for fewer layers, or a lower first one.",
+        )
+    ]
+
+
+def _higher(names: str, made: Divided, first: float | None) -> list[Finding]:
+    """Where no growth that is allowed leads from a first layer as low as asked for to the top."""
+    if first is None:
+        return []
+    higher = made.first > _HIGHER * first
+    if not higher.any():
+        return []
+    return [
+        Finding(
+            "layers-higher",
+            "caution",
+            f"On {names} {100 * float(higher.mean()):.0f} % of the columns begin with a higher "
+            "layer than asked for: from so low a one they would have to grow by more than 3.",
+            int(higher.sum()),
+            advice="Ask for more layers, or a higher first one.",
         )
     ]

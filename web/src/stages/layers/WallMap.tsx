@@ -49,7 +49,7 @@ export function WallMap({ view }: { view: Viewport }) {
             </button>
           ))}
         </div>
-        {walls !== "cover" && span && (
+        {walls !== "cover" && span && per > 0 && (
           <>
             <div
               className="mt-1 h-2.5 border border-ink"
