@@ -17,11 +17,12 @@ import vtk
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.formats.vtu import read_vtu, vtu_bytes
 from intaglio.mesh.drawing import boundary_arrays
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings, report
 from intaglio.mesh.slices import flat_cut
 from intaglio.mesh.storing import mesh_arrays, stored_mesh
 from intaglio.mesh.validity import check
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings, report
+from intaglio.quality.values import Values
 from tests.core import any_cells
 from tests.core.test_any_cells import vtk_grid
 
@@ -120,7 +121,7 @@ def large(cells: int) -> None:
         measured = step("metrics", lambda m=mesh: measure(m))
         found = step("validity, findings", lambda m=mesh, q=measured: mesh_findings(m, q))
         assert not [f for f in found if f.level == "error"]
-        step("report", lambda m=mesh, q=measured: report(m, [], q))
+        step("report", lambda m=mesh, q=measured: report(Values(m, q), []))
         step("flat cut", lambda m=mesh: flat_cut(m, np.array([0.6, 0, 0.8]), 1.0))
         step("boundary drawn", lambda m=mesh: boundary_arrays(m))
         step(

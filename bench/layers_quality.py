@@ -14,8 +14,8 @@ from pathlib import Path
 import numpy as np
 
 from intaglio.facets.facets import triangle_areas
-from intaglio.mesh.quality import cell_metrics, measure
 from intaglio.parts.taking import together
+from intaglio.quality.values import Values, cell_values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.volume import volume_mesh
@@ -54,7 +54,7 @@ def row(name: str, asked: tuple[int, float] | None) -> str:
     assert told is not None
     product = store.get(str(states["volume"].key))
     mesh, layer = volume_mesh(product), product.arrays["layer"]
-    metrics = cell_metrics(mesh, measure(mesh))
+    metrics = cell_values(Values(mesh), Values(mesh).known())
     within = layer > 0
     area = sum(p["area"] for p in told["patches"])
     full = sum(p["area"] * p["full"] for p in told["patches"]) / area

@@ -7,6 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from intaglio import __version__
+from intaglio.commands.comparing import add_compare, compare
+from intaglio.commands.judging import add_check, check, read, report_of
+from intaglio.commands.telling import report_lines
 from intaglio.errors import Cancelled, FileRejected, IntaglioError, SettingRejected, StepFailed
 
 
@@ -44,9 +47,8 @@ def _parser() -> argparse.ArgumentParser:
     write.add_argument("--per", choices=("whole", "body", "patch"), default="whole")
     write.add_argument("--as", dest="suffix", default="stl", help="step, brep, stl, obj or ply")
     write.add_argument("--out", type=Path, required=True, help="folder for the files")
-    check = commands.add_parser("check", help="print counts, patches, quality, validity of a mesh")
-    check.add_argument("mesh", type=Path, help="a CGNS or VTU file")
-    check.add_argument("--json", action="store_true", help="as JSON")
+    add_check(commands)
+    add_compare(commands)
     layers = commands.add_parser("layers", help="grow layers into a finished mesh of tetrahedra")
     layers.add_argument("mesh", type=Path, help="a CGNS or VTU file")
     layers.add_argument("--patches", nargs="+", default=["*"], help="walls, by name or pattern")
@@ -87,7 +89,9 @@ def main(argv: list[str] | None = None) -> int:
         if args.command == "write":
             return _write(args)
         if args.command == "check":
-            return _check(args)
+            return check(args)
+        if args.command == "compare":
+            return compare(args)
         if args.command == "layers":
             return _layers(args)
         if args.command == "divide":
@@ -271,46 +275,29 @@ def _run(args: argparse.Namespace) -> int:
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         archive.extractall(args.out)
     report = json.loads((args.out / "report.json").read_text())
-    _print_report(report)
+    _tell(report)
     print(f"written to {args.out}")
     return 0 if report["valid"] else 1
 
 
-def _check(args: argparse.Namespace) -> int:
-    from intaglio.formats.registry import read_mesh
-    from intaglio.mesh.quality import measure
-    from intaglio.mesh.report import mesh_findings, report
-
-    if not args.mesh.is_file():
-        raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
-    mesh = read_mesh(args.mesh)
-    measured = measure(mesh)
-    result = report(mesh, mesh_findings(mesh, measured), measured)
-    if args.json:
-        print(json.dumps(result, indent=1))
-    else:
-        _print_report(result)
-    return 0 if result["valid"] else 1
+def _tell(report: dict[str, Any]) -> None:
+    for line in report_lines(report):
+        print(line)
 
 
 def _layers(args: argparse.Namespace) -> int:
-    from intaglio.formats.registry import mesh_format, read_mesh
-    from intaglio.mesh.quality import measure
-    from intaglio.mesh.report import mesh_findings, report
+    from intaglio.formats.registry import mesh_format
     from intaglio.stages.layers.into_mesh import layers_into
     from intaglio.stages.layers.rows import check_layers
 
-    if not args.mesh.is_file():
-        raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
     given = {k: getattr(args, k) for k in ("first", "total", "last")}
     heights = {k: v for k, v in given.items() if v is not None} or {"last": 0.5}
     row = {"patches": args.patches, "count": args.count, "growth": args.growth, **heights}
     rows = check_layers("layers", "layers on walls", [row], {})
     target = mesh_format(args.output)
-    made, told, found = layers_into(read_mesh(args.mesh), rows, args.lowest)
+    made, told, found = layers_into(read(args.mesh), rows, args.lowest)
     args.output.write_bytes(target.write(made, {}))
-    measured = measure(made)
-    _print_report(report(made, mesh_findings(made, measured), measured))
+    _tell(report_of(made))
     for patch in told:
         print(
             f"layers {patch['name']:<19} all on {100 * patch['full']:.1f} %, some on "
@@ -322,54 +309,31 @@ def _layers(args: argparse.Namespace) -> int:
 
 
 def _divide(args: argparse.Namespace) -> int:
-    from intaglio.formats.registry import mesh_format, read_mesh
-    from intaglio.mesh.quality import measure
-    from intaglio.mesh.report import mesh_findings, report
+    from intaglio.formats.registry import mesh_format
+    from intaglio.quality.report import mesh_findings
+    from intaglio.quality.values import Values
     from intaglio.stages.volume.dividing import check_divisions, divided_mesh, meant
 
-    if not args.mesh.is_file():
-        raise FileRejected("unreadable", f"{args.mesh} does not exist or is no file.")
     growth = 1.2 if args.growth is None else args.growth
     height = {"first": args.first} if args.first is not None else {"growth": growth}
     row = {"patches": args.patches, "count": args.count, **height}
     rows = check_divisions("divide", "layers divided again", [row], {})
     target = mesh_format(args.output)
-    mesh = read_mesh(args.mesh)
+    mesh = read(args.mesh)
     own = [meant(row, [(p.name, p.kind) for p in mesh.patches]) for row in rows]
     made = divided_mesh(mesh, rows, own)
-    measured = measure(made.mesh)
-    found = mesh_findings(made.mesh, measured)
+    values = Values(made.mesh)
+    found = mesh_findings(made.mesh, values.measured)
     errors = [f for f in found if f.level == "error"]
     if errors:
         raise StepFailed(errors[0].code, "Divided so, the mesh is not valid: " + errors[0].message)
     args.output.write_bytes(target.write(made.mesh, {}))
-    _print_report(report(made.mesh, found, measured))
+    _tell(report_of(made.mesh, values))
     for line in made.lines:
         print(f"layers {line}")
     for finding in made.findings:
         print(f"{finding.level}: {finding.message} {finding.advice}")
     return 0
-
-
-def _print_report(report: dict[str, Any]) -> None:
-    unit = report["unit"]
-    print(f"{report['cells']:,} cells, {report['points']:,} points")
-    for name, zone in report["zones"].items():
-        counted = f"{zone['kind']:<9} {zone['cells']:>10,} cells"
-        print(f"zone  {name:<20} {counted}  {zone['volume']:.9g} {unit}³")
-    for name, patch in report["patches"].items():
-        counted = f"{patch['kind']:<9} {patch['faces']:>10,} faces"
-        print(f"patch {name:<20} {counted}  {patch['area']:.9g} {unit}²")
-    for metric, value in report["quality"].items():
-        print(
-            f"{metric:<26} min {value['min']:<10.4g} max {value['max']:<10.4g} "
-            f"mean {value['mean']:.4g}"
-        )
-    for finding in report["findings"]:
-        print(
-            f"{finding['level']}: {finding['message']} ({finding['count']:,}) {finding['advice']}"
-        )
-    print("valid" if report["valid"] else "NOT VALID")
 
 
 if __name__ == "__main__":

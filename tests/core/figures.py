@@ -7,7 +7,8 @@ import vtk
 from scipy.spatial import cKDTree
 from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
-from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles
+from intaglio.quality.cells import dihedral_angles, equiangle_skewness, tet_volumes
+from intaglio.quality.triangles import triangle_angles
 from intaglio.sizing.octree import sizes
 from intaglio.stages.sizing.step import field_of
 from intaglio.stages.volume import volume_mesh

@@ -14,11 +14,12 @@ from intaglio.mesh.building import NO_POLYGONS, cell_mesh, tet_mesh
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, slice_arrays
 from intaglio.mesh.mesh import Mesh, fan, following
-from intaglio.mesh.quality import cell_metrics, measure
-from intaglio.mesh.report import patch_rows
 from intaglio.mesh.slices import crossed_cells, cut_lines, flat_cut, outer_faces
 from intaglio.mesh.storing import mesh_arrays, stored_mesh
 from intaglio.mesh.validity import face_warp
+from intaglio.quality.cells import measure
+from intaglio.quality.report import patch_rows
+from intaglio.quality.values import Values, cell_values
 from tests.core import any_cells
 
 _VTK = {TETRAHEDRON: 10, HEXAHEDRON: 12, PRISM: 13, PYRAMID: 14}
@@ -217,7 +218,7 @@ def test_non_orthogonality_and_ratio_of_sheared_and_graded_blocks():
 
 def test_metrics_of_faces_come_to_the_worse_of_their_cells(mesh):
     measured = measure(mesh)
-    metrics = cell_metrics(mesh, measured)
+    metrics = cell_values(Values(mesh, measured), Values(mesh).known())
     n = mesh.interior_faces
     worst = np.zeros(mesh.cells)
     for f in range(n):

@@ -6,7 +6,7 @@ from itertools import permutations
 import numpy as np
 import pytest
 
-from intaglio.mesh.quality import tet_volumes
+from intaglio.quality.cells import tet_volumes
 from intaglio.volume.cavity import BLOCKED, NOTHING, dig, empty_cavity, number_shell, walk
 from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, STAMP, grown, live
 from intaglio.volume.delaunay import delaunay_complex

@@ -5,7 +5,7 @@ import pytest
 
 from intaglio.errors import StepFailed
 from intaglio.facets.facets import enclosed_volume
-from intaglio.mesh.quality import tet_volumes
+from intaglio.quality.cells import tet_volumes
 from intaglio.sizing.octree import build_field
 from intaglio.volume.complex import FREE, N_POINTS, N_TETS, grown, live, place, star
 from intaglio.volume.delaunay import delaunay_complex

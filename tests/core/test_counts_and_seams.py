@@ -9,7 +9,7 @@ from intaglio.facets.features import facet_turns
 from intaglio.facets.remesh import remesh
 from intaglio.facets.seams import seams, walked
 from intaglio.facets.surface_mesh import mesh_surface
-from intaglio.mesh.quality import triangle_angles
+from intaglio.quality.triangles import triangle_angles
 from intaglio.recipe.plan import MemoryStore, run_to, source_key, states
 from intaglio.sizing.octree import build_field
 from intaglio.sizing.sources import on_curve

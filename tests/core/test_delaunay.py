@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.spatial import Delaunay
 
-from intaglio.mesh.quality import tet_volumes
+from intaglio.quality.cells import tet_volumes
 from intaglio.volume.delaunay import AllCoplanar, delaunay
 
 

@@ -7,9 +7,9 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
 
 from intaglio.mesh.building import tet_mesh
-from intaglio.mesh.forced import forced_cells, heights, spanning_cells
 from intaglio.mesh.mesh import Patch
-from intaglio.mesh.quality import dihedral_angles, measure
+from intaglio.quality.cells import dihedral_angles, measure
+from intaglio.quality.forced import forced_cells, heights, spanning_cells
 from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import box, cut, run, source
 

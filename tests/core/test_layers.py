@@ -25,9 +25,9 @@ from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.cells import PRISM
 from intaglio.mesh.drawing import peeled_arrays
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings
 from intaglio.parts.taking import Source
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.layers import step
 from intaglio.stages.layers.rows import check_layers

@@ -11,7 +11,7 @@ from OCP.gp import gp_Pnt, gp_Vec
 from intaglio.layers.bands import band_cells, band_ends
 from intaglio.layers.shell import NO_ARCS
 from intaglio.mesh.cells import HEXAHEDRON, PRISM, PYRAMID, TETRAHEDRON
-from intaglio.mesh.quality import cell_metrics, measure
+from intaglio.quality.values import Values, cell_values
 from tests.core.shapes import box, cut
 from tests.core.test_layers import all_sound, layered_mesh, volumes
 from tests.core.test_standing_sheets import duct, quad, step
@@ -52,7 +52,7 @@ def test_layers_go_round_the_edge_of_a_wedge(tmp_path, degrees):
     assert row["full"] == 1.0 and row["lowered"] < 0.01
     shapes = made.volume["cells_by_shape"]
     assert shapes["hexahedron"] > 0 and shapes["prism"] > 0
-    metrics = cell_metrics(made.mesh, measure(made.mesh))
+    metrics = cell_values(Values(made.mesh), Values(made.mesh).known())
     within = made.layer > 0
     assert metrics["equiangle_skewness"][within].max() < 0.9
     # no column is shorter than what is asked for: the walls' slabs hold it everywhere
@@ -93,7 +93,7 @@ def test_a_plate_that_touches_nothing_is_wrapped_all_round(tmp_path):
     # both slabs, and no more than half discs and quarter balls around the rim
     slabs, round_ = 2 * 20 * 12 * 1.5, 64 * math.pi * 1.5**2 / 2 + 4 / 3 * math.pi * 1.5**3
     assert slabs < within < slabs + 1.1 * round_
-    assert cell_metrics(made.mesh, measure(made.mesh))["smallest_dihedral"].min() > 12
+    assert Values(made.mesh).of_cells("smallest_dihedral").min() > 12
 
 
 def _one_band(near: int, far: int, most: int = 4):

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import cylinder, fuse, source

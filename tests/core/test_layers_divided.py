@@ -13,8 +13,8 @@ from intaglio.layers.heights import Heights, reached, total
 from intaglio.layers.stacks import stacks
 from intaglio.mesh.cells import HEXAHEDRON, PRISM, PYRAMID, TETRAHEDRON
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.stages.volume import volume_mesh

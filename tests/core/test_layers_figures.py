@@ -8,9 +8,10 @@ import vtk
 from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 from intaglio.layers.heights import Heights, total
-from intaglio.mesh.quality import cell_metrics, measure
-from intaglio.mesh.report import mesh_findings
 from intaglio.parts.taking import together
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings
+from intaglio.quality.values import Values, cell_values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.layers.step import COVER
@@ -88,7 +89,7 @@ def test_layers_of_demo_models_keep_the_figures(name):
     assert _covered(told) >= (0.985 if name == "elbow" else 0.99)
     measured = measure(mesh)
     assert not [f for f in mesh_findings(mesh, measured) if f.level == "error"]
-    metrics = cell_metrics(mesh, measured)
+    metrics = cell_values(Values(mesh, measured), Values(mesh).known())
     assert scaled_jacobians(mesh).min() >= 0.2
     assert np.percentile(metrics["non_orthogonality"][within], 99.9) <= 65
     assert metrics["smallest_dihedral"][~within].min() >= 12
@@ -109,7 +110,7 @@ def test_layers_that_are_proposed_stand_on_parts_of_the_set(name, where):
     measured = measure(mesh)
     assert not [f for f in mesh_findings(mesh, measured) if f.level == "error"]
     # where layers end there are thinner cells than these, by few
-    metrics = cell_metrics(mesh, measured)
+    metrics = cell_values(Values(mesh, measured), Values(mesh).known())
     assert np.percentile(metrics["non_orthogonality"][within], 99) <= 65
 
 
@@ -140,7 +141,7 @@ def test_layers_of_all_numbers_stand_where_there_is_room(name, where, count, gro
     covered, roomy = _covered_where_there_is_room(product)
     assert roomy > 0.2 and covered >= 0.95
     assert scaled_jacobians(mesh).min() >= 0.2
-    assert np.percentile(cell_metrics(mesh, measured)["non_orthogonality"][within], 99.9) <= 65
+    assert np.percentile(Values(mesh, measured).of_cells("non_orthogonality")[within], 99.9) <= 65
 
 
 @pytest.mark.slow

@@ -8,8 +8,8 @@ import pytest
 from intaglio.cli import main
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.volume import named_mesh
 from tests.core.shapes import BARE, box, cut, pipe, source

@@ -19,11 +19,12 @@ from intaglio.formats.stl import patch_files, read_stl
 from intaglio.formats.vtu import read_vtu, vtu_bytes
 from intaglio.mesh.cells import POLYHEDRON, PRISM
 from intaglio.mesh.mesh import Mesh, Patch, Zone
-from intaglio.mesh.quality import cell_metrics, measure
 from intaglio.mesh.recognising import with_standard_shapes
-from intaglio.mesh.report import mesh_findings, report
 from intaglio.mesh.storing import mesh_arrays
 from intaglio.mesh.validity import check
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings, report
+from intaglio.quality.values import Values, cell_values
 from tests.core import any_cells
 from tests.core.test_any_cells import MADE
 from tests.core.test_parting import HALF, cut_open, faces_on
@@ -81,7 +82,9 @@ def test_cgns_gives_the_mesh_back(mesh, tmp_path):
 
 
 def test_vtu_gives_the_mesh_back(mesh, tmp_path):
-    (tmp_path / "mesh.vtu").write_bytes(vtu_bytes(mesh, cell_metrics(mesh, measure(mesh))))
+    (tmp_path / "mesh.vtu").write_bytes(
+        vtu_bytes(mesh, cell_values(Values(mesh), Values(mesh).known()))
+    )
     again = read_vtu(tmp_path / "mesh.vtu")
     same(dataclasses.replace(mesh, periodic=()), again)
     assert check(again) == []
@@ -111,7 +114,7 @@ def test_vtk_reads_the_same_cells_from_cgns(mesh, tmp_path):
 
 def test_vtk_reads_the_same_cells_from_vtu(mesh, tmp_path):
     path = tmp_path / "mesh.vtu"
-    metrics = cell_metrics(mesh, measure(mesh))
+    metrics = cell_values(Values(mesh), Values(mesh).known())
     path.write_bytes(vtu_bytes(mesh, metrics))
     reader = vtk.vtkXMLUnstructuredGridReader()
     reader.SetFileName(str(path))
@@ -224,7 +227,7 @@ def test_patch_files_split_quadrilaterals(mesh):
 def test_the_report_counts_cells_by_shape():
     mesh = any_cells.mixed()
     measured = measure(mesh)
-    told = report(mesh, mesh_findings(mesh, measured), measured)
+    told = report(Values(mesh, measured), mesh_findings(mesh, measured))
     assert sum(told["cells_by_shape"].values()) == told["cells"] == mesh.cells
     assert told["cells_by_shape"]["prism"] == (mesh.shape == PRISM).sum()
     assert told["patches"]["left"]["faces"] == 9

@@ -10,10 +10,10 @@ from intaglio.errors import StepFailed
 from intaglio.mesh.building import Polygons
 from intaglio.mesh.mesh import Patch, cell_middles, face_middles, rows
 from intaglio.mesh.parting import parted_along
-from intaglio.mesh.quality import measure
 from intaglio.mesh.sheets import sheet_findings
 from intaglio.mesh.slices import cut_lines
 from intaglio.mesh.validity import check
+from intaglio.quality.cells import measure
 from tests.core import any_cells
 from tests.core.test_validity import wedge, with_pair
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.spatial import Delaunay
 
-from intaglio.mesh.quality import equiangle_skewness, tet_volumes
+from intaglio.quality.cells import equiangle_skewness, tet_volumes
 from intaglio.sizing.octree import build_field, spreads
 from intaglio.volume.lattice import is_even, nearest_sites, settled, shaken
 from tests.core.shapes import box, run, source

@@ -17,14 +17,14 @@ from vtk.util.numpy_support import vtk_to_numpy
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.building import tet_mesh
-from intaglio.mesh.quality import (
-    cell_metrics,
+from intaglio.mesh.validity import check
+from intaglio.quality.cells import (
     dihedral_angles,
     equiangle_skewness,
     measure,
     tet_volumes,
 )
-from intaglio.mesh.validity import check
+from intaglio.quality.values import Values, cell_values
 from intaglio.stages.volume import named_mesh
 from tests.core.shapes import pipe, run, source
 
@@ -148,7 +148,7 @@ def test_vtu_reads_back_with_its_values(whole, files, tmp_path):
     grid = reader.GetOutput()
     np.testing.assert_array_equal(vtk_to_numpy(grid.GetPoints().GetData()), mesh.points)
     held = vtk_to_numpy(grid.GetCellData().GetArray("volume"))
-    np.testing.assert_array_equal(held, cell_metrics(mesh, measure(mesh))["volume"])
+    np.testing.assert_array_equal(held, Values(mesh).of_cells("volume"))
 
 
 def test_patch_files_close_around_the_fluid(whole, files, tmp_path):
@@ -213,4 +213,4 @@ def test_other_files_are_refused(content, tmp_path):
 
 def test_cells_data_goes_into_vtu(whole):
     _, _, mesh = whole
-    assert b"equiangle_skewness" in vtu_bytes(mesh, cell_metrics(mesh, measure(mesh)))
+    assert b"equiangle_skewness" in vtu_bytes(mesh, cell_values(Values(mesh), Values(mesh).known()))

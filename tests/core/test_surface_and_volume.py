@@ -6,8 +6,9 @@ import pytest
 from intaglio.cad.measures import area, volume
 from intaglio.cad.step import read_step
 from intaglio.facets.facets import enclosed_volume, open_edges, triangle_areas
-from intaglio.mesh.quality import dihedral_angles, equiangle_skewness, tet_volumes, triangle_angles
 from intaglio.mesh.validity import check
+from intaglio.quality.cells import dihedral_angles, equiangle_skewness, tet_volumes
+from intaglio.quality.triangles import triangle_angles
 from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import SOLIDS, box, cut, cylinder, fuse, run, source
 

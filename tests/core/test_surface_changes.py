@@ -26,8 +26,9 @@ from intaglio.facets.surface import (
     split,
     star,
 )
-from intaglio.mesh.quality import tet_volumes, triangle_angles
 from intaglio.numeric.intersections import crossing_triangles
+from intaglio.quality.cells import tet_volumes
+from intaglio.quality.triangles import triangle_angles
 from intaglio.sizing.octree import build_field, sizes
 from intaglio.volume.fill import fill
 from tests.core.test_boxtree import _octahedron_sphere

@@ -8,7 +8,7 @@ from OCP.gp import gp_Pnt
 from OCP.TopoDS import TopoDS
 
 from intaglio.cad.read import compound
-from intaglio.mesh.quality import dihedral_angles, tet_volumes
+from intaglio.quality.cells import dihedral_angles, tet_volumes
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.volume import volume_mesh
 from tests.core.hard_shapes import moved

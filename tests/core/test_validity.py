@@ -11,9 +11,10 @@ from intaglio.mesh.cells import HEXAHEDRON, TETRAHEDRON
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, Patch, Periodic, Zone, rows
 from intaglio.mesh.periodic import paired, rotation, unpaired
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings, report
 from intaglio.mesh.validity import check, face_warp
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings, report
+from intaglio.quality.values import Values
 from tests.core import any_cells
 from tests.core.test_any_cells import MADE
 
@@ -30,7 +31,7 @@ def mesh(request) -> Mesh:
 def test_good_meshes_pass(mesh):
     assert check(mesh) == []
     measured = measure(mesh)
-    assert report(mesh, mesh_findings(mesh, measured), measured)["valid"] is True
+    assert report(Values(mesh, measured), mesh_findings(mesh, measured))["valid"] is True
 
 
 def _moved(mesh: Mesh, node: int, by) -> Mesh:

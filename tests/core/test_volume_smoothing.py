@@ -5,8 +5,8 @@ import pytest
 from scipy.optimize import minimize
 from scipy.spatial import ConvexHull
 
-from intaglio.mesh.quality import tet_volumes
 from intaglio.numeric import chunks
+from intaglio.quality.cells import tet_volumes
 from intaglio.volume import smoothing
 from intaglio.volume.complex import FREE, N_TETS, grown, live
 from intaglio.volume.delaunay import delaunay_complex

@@ -216,7 +216,7 @@ def test_a_damaged_result_is_told_on_the_screen(ada, variant, work, settings, tm
     _start(ada, variant, "domain")
     work()
     settings.PRODUCT_CACHE = tmp_path / "empty"
-    from studies.api.results import product_arrays
+    from studies.api.held import product_arrays
 
     product_arrays.cache_clear()
     key = Product.objects.get(stage="domain").key

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from intaglio.layers.shell import Floats, Ints, Longs
-from intaglio.mesh.quality import dihedral_angles
+from intaglio.quality.cells import dihedral_angles
 
 # tetrahedra with a smaller dihedral angle are looked at
 _LEAST = 13.0

@@ -67,13 +67,14 @@ def peeled_arrays(
 
 def slice_arrays(
     mesh: Mesh, normal: NDArray[np.float64], offset: float, value: NDArray[Any], flat: bool
-) -> tuple[Arrays, int]:
+) -> tuple[Arrays, int, float]:
     """What the plane normal · x = offset shows, whole cells or the flat cut with the lines in which
-    patches are cut, and of how many cells."""
+    patches are cut; of how many cells; and how far they reach along the normal, in the median."""
+    cells = crossed_cells(mesh, normal, offset)
+    step = _reach(mesh, cells, normal)
     if not flat:
-        cells = crossed_cells(mesh, normal, offset)
-        return cell_arrays(mesh, cells, value), len(cells)
-    cut = flat_cut(mesh, normal, offset)
+        return cell_arrays(mesh, cells, value), len(cells), step
+    cut = flat_cut(mesh, normal, offset, cells)
     triangles, polygon, sides = _drawn(cut.start, np.arange(len(cut.points)))
     arrays: Arrays = {
         "points": cut.points.astype(np.float32),
@@ -82,4 +83,14 @@ def slice_arrays(
         "value": value[cut.cell[polygon]],
         "lines": cut_lines(mesh, normal, offset).astype(np.float32),
     }
-    return arrays, len(np.unique(cut.cell))
+    return arrays, len(cells), step
+
+
+def _reach(mesh: Mesh, cells: Longs, normal: NDArray[np.float64]) -> float:
+    """Median extent of cells along a unit normal; 0 for none."""
+    if not len(cells):
+        return 0.0
+    start, nodes = rows(mesh.cell_start, mesh.cell_nodes, cells)
+    height = mesh.points[nodes] @ normal
+    high = np.maximum.reduceat(height, start[:-1])
+    return float(np.median(high - np.minimum.reduceat(height, start[:-1])))

@@ -181,10 +181,11 @@ def _cut(raw, cells, normal, offset, most, start, points, owner):
     return made
 
 
-def flat_cut(mesh: Mesh, normal: Floats, offset: float) -> Cut:
-    """The polygons in which the plane normal · x = offset meets the cells."""
+def flat_cut(mesh: Mesh, normal: Floats, offset: float, cells: Longs | None = None) -> Cut:
+    """The polygons in which the plane normal · x = offset meets the cells; cells (k,): those that
+    it crosses, where they are known."""
     normal = np.asarray(normal, float)
-    cells = crossed_cells(mesh, normal, offset)
+    cells = crossed_cells(mesh, normal, offset) if cells is None else cells
     raw = raw_arrays(mesh)
     most = room_for(mesh, raw)
     # a standard cell is crossed at no more than its edges: no need to count

@@ -348,35 +348,3 @@ def _open_boundary(mesh: Mesh) -> list[Finding]:
             middle[:PLACES].tolist(),
         )
     ]
-
-
-def cautions(skewness: np.ndarray, dihedral: np.ndarray, centre: np.ndarray) -> list[Finding]:
-    """Findings about quality: equiangle skewness over 0.9, flat cells under 8°."""
-    out = []
-    bad = np.flatnonzero(skewness > 0.9)
-    if len(bad):
-        worst = bad[np.argsort(-skewness[bad])][:PLACES]
-        out.append(
-            Finding(
-                "skewed-cells",
-                "caution",
-                "Cells of equiangle skewness over 0.9.",
-                len(bad),
-                centre[worst].tolist(),
-                "Lower the smallest edge, or remove the sliver in the geometry there.",
-            )
-        )
-    flat = np.flatnonzero(dihedral < 8.0)
-    if len(flat):
-        worst = flat[np.argsort(dihedral[flat])][:PLACES]
-        out.append(
-            Finding(
-                "flat-cells",
-                "caution",
-                "Cells with a dihedral angle under 8°.",
-                len(flat),
-                centre[worst].tolist(),
-                "Two faces of the geometry may meet at a sharp angle there; refine around it.",
-            )
-        )
-    return out

@@ -112,7 +112,9 @@ def states(
                 error, settings = problem, dict(merged)
         if error is None and settings is not None and all(n in keys for n in stage.needs):
             inputs = [keys[n] for n in stage.inputs(settings)] or [source]
-            hashed = {**settings, "name": name} if stage.named else settings
+            hashed = {k: v for k, v in settings.items() if k not in stage.apart}
+            if stage.named:
+                hashed["name"] = name
             if stage.also is not None:
                 known = {**chosen, stage.key: settings}
                 hashed = {**hashed, "also": stage.also(reports, known)}
@@ -121,6 +123,8 @@ def states(
             keys[stage.key] = key
             report = report_of(key)
             if report is not None:
+                if stage.judge is not None:
+                    report = stage.judge(report, settings)
                 reports[stage.key] = report
         changed = tuple(
             k

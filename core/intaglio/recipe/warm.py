@@ -76,9 +76,10 @@ def _look_at(part: Source, given: dict[str, dict[str, Any]]) -> None:
     import numpy as np
 
     from intaglio.mesh.drawing import boundary_arrays, slice_arrays
-    from intaglio.mesh.forced import forced_cells
     from intaglio.mesh.overlap import overlaps
     from intaglio.mesh.recognising import with_standard_shapes
+    from intaglio.quality.forced import forced_cells
+    from intaglio.quality.values import Values
     from intaglio.stages.volume import volume_mesh
 
     store = MemoryStore()
@@ -86,7 +87,10 @@ def _look_at(part: Source, given: dict[str, dict[str, Any]]) -> None:
     product = store.get(str(states["volume"].key))
     mesh = volume_mesh(product)
     boundary_arrays(mesh)
-    value = product.arrays["metric_volume"]
+    values = Values(mesh)
+    for key in values.known():
+        values.of_cells(key)
+    value = values.of_cells("volume")
     for flat in (False, True):
         slice_arrays(mesh, np.array([0.0, 0.0, 1.0]), 10.1, value, flat)
     forced_cells(mesh, np.arange(3))

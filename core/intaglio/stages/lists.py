@@ -6,9 +6,9 @@ from typing import Any
 from intaglio.formats.registry import FACET_FORMATS, MESH_FORMATS
 from intaglio.mesh.cells import SHAPES
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS
-from intaglio.mesh.quality import METRICS
 from intaglio.parts.cad_kind import CAD_WRITTEN
 from intaglio.parts.taking import ACCEPTED
+from intaglio.quality.catalogue import METRICS
 from intaglio.sizing.spacing import CLUSTERS
 from intaglio.stages.sizing.rows import FIELDS
 from intaglio.units import MM_PER_UNIT

@@ -74,7 +74,9 @@ class Stage:
     matter with given settings, where not all do; only they enter the key. also: what of the earlier
     stages' reports and settings enters it besides, None while a report is missing that tells it.
     usual: of stages that take long, the seconds that a machine of 2026 takes for what a report, or
-    a forecast of Sizing, counts. named: whether the study's name enters the key too.
+    a forecast of Sizing, counts. named: whether the study's name enters the key too. apart:
+    settings by which nothing is computed, which stay out of the key; judge adds to the report what
+    follows from them.
     """
 
     key: str
@@ -93,6 +95,8 @@ class Stage:
     usual: Callable[[Report], float] | None = None
     named: bool = False
     base: Callable[[Mapping[str, Any]], Mapping[str, Any]] = lambda settings: settings
+    apart: tuple[str, ...] = ()
+    judge: Callable[[Report, Mapping[str, Any]], Report] | None = None
 
     def inputs(self, settings: Mapping[str, Any]) -> tuple[str, ...]:
         """The stages whose products' keys enter this one's key."""

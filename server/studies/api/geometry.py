@@ -24,7 +24,7 @@ from intaglio.stages.domain.settings import Domain
 from intaglio.stages.domain.step import enclosure_of
 from intaglio.stages.sizing.step import field_of
 from studies.api.access import variant_of
-from studies.api.results import product_arrays, shown_product
+from studies.api.held import product_arrays, shown_product
 from studies.api.shapes import (
     FacesShape,
     GrowShape,

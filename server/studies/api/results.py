@@ -1,73 +1,34 @@
 """Results as binary: what the model view draws, slices, chosen cells, pictures, the export."""
 
-import functools
 from typing import Any
 
 import numpy as np
 from django.http import Http404, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from numpy.typing import NDArray
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, peeled_arrays, slice_arrays
-from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.pack import pack, unpack
-from intaglio.mesh.quality import METRICS
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
-from intaglio.stages.volume import volume_mesh
 from studies.api.access import variant_of
+from studies.api.held import (
+    binary,
+    coloured_by,
+    layer_of,
+    number,
+    product_arrays,
+    product_mesh,
+    shown_product,
+)
 from studies.api.shapes import StackShape
-from studies.api.variants import product_shown, variant_states
-from studies.looks import look_at
-from studies.models import Product, Variant
-from studies.problems import Conflict
-from studies.store import load_bytes
+from studies.api.variants import variant_states
 
-_BINARY = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
-
-
-@functools.lru_cache(maxsize=4)
-def product_arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
-    return unpack(load_bytes(key))
-
-
-def shown_product(variant: Variant, stage: str, whole: bool = True) -> str:
-    """Key of what the variant shows for a stage; whole: it must be all that the stage makes. Raises
-    Http404 if it has nothing yet, Conflict while it is not whole."""
-    look = look_at(variant)
-    for state in variant_states(variant):
-        if state.stage == stage:
-            condition, key = product_shown(variant, state, look)
-            if condition == "looking" and whole:
-                raise Conflict("The part is still being looked at. Try again when that is done.")
-            if key is not None and Product.objects.filter(key=key).exists():
-                return key
-    raise Http404("This stage has no result yet.")
-
-
-def _binary(arrays: dict[str, NDArray[Any]], meta: Any = None) -> HttpResponse:
-    response = HttpResponse(pack(arrays, meta), content_type="application/octet-stream")
-    response["Cache-Control"] = "private, no-cache"
-    return response
-
-
-def _number(request: Request, name: str, default: float | None = None) -> float:
-    raw = request.query_params.get(name)
-    if raw is None and default is not None:
-        return default
-    try:
-        value = float(raw or "")
-    except (TypeError, ValueError) as error:
-        raise ValidationError({"detail": f"{name} needs a number."}) from error
-    if not np.isfinite(value):
-        raise ValidationError({"detail": f"{name} needs a finite number."})
-    return value
+_BINARY: dict[Any, Any] = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
 
 
 class ViewView(APIView):
@@ -104,20 +65,7 @@ class ViewView(APIView):
             out = boundary_arrays(product_mesh(key))
         else:
             raise Http404("This stage has nothing to draw.")
-        return _binary(out, {"product": key})
-
-
-@functools.lru_cache(maxsize=2)
-def product_mesh(key: str) -> Mesh:
-    arrays, report = product_arrays(key)
-    return volume_mesh(CoreProduct(arrays, report))
-
-
-def _metric(request: Request) -> str:
-    metric = request.query_params.get("metric", METRICS[0].key)
-    if metric not in [m.key for m in METRICS]:
-        raise ValidationError({"detail": f"There is no metric called {metric}."})
-    return metric
+        return binary(out, {"product": key})
 
 
 class SliceView(APIView):
@@ -131,21 +79,19 @@ class SliceView(APIView):
         """The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
         cut through them; or the layers alone, where n · x >= offset."""
         key = shown_product(variant_of(request.user, variant_id), "volume")
-        arrays, _ = product_arrays(key)
-        normal = np.array([_number(request, n) for n in ("nx", "ny", "nz")])
+        normal = np.array([number(request, n) for n in ("nx", "ny", "nz")])
         length = float(np.linalg.norm(normal))
         if length == 0:
             raise ValidationError({"detail": "The plane's normal has no length."})
-        metric = _metric(request)
-        offset = _number(request, "offset")
+        offset = number(request, "offset")
         flat = request.query_params.get("flat") == "true"
-        value = arrays[f"metric_{metric}"]
+        value = coloured_by(request, key)
+        normal = normal / length
         if request.query_params.get("peel") == "true":
-            layer = arrays.get("layer", np.zeros(len(value), np.int32))
-            drawn, cells = peeled_arrays(product_mesh(key), layer, normal / length, offset, value)
-            return _binary(drawn, {"cells": cells})
-        drawn, cells = slice_arrays(product_mesh(key), normal / length, offset, value, flat)
-        return _binary(drawn, {"cells": cells})
+            drawn, cells = peeled_arrays(product_mesh(key), layer_of(key), normal, offset, value)
+            return binary(drawn, {"cells": cells})
+        drawn, cells, step = slice_arrays(product_mesh(key), normal, offset, value, flat)
+        return binary(drawn, {"cells": cells, "step": step})
 
 
 class StackView(APIView):
@@ -157,8 +103,8 @@ class StackView(APIView):
     def get(self, request: Request, variant_id: int) -> Response:
         """The stack of layers at a place on a face of the domain. 404 where none are asked for."""
         key = shown_product(variant_of(request.user, variant_id), "layers")
-        at = np.array([_number(request, n) for n in ("x", "y", "z")])
-        found = stack_at(CoreProduct(*product_arrays(key)), int(_number(request, "face")), at)
+        at = np.array([number(request, n) for n in ("x", "y", "z")])
+        found = stack_at(CoreProduct(*product_arrays(key)), int(number(request, "face")), at)
         if found is None:
             raise Http404("No layers are asked for there.")
         return Response(found)
@@ -173,16 +119,14 @@ class CellsView(APIView):
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The cells whose metric lies between low and high."""
         key = shown_product(variant_of(request.user, variant_id), "volume")
-        arrays, _ = product_arrays(key)
-        metric = _metric(request)
-        values = arrays[f"metric_{metric}"]
-        low, high = _number(request, "low"), _number(request, "high")
+        values = coloured_by(request, key)
+        low, high = number(request, "low"), number(request, "high")
         cells = np.flatnonzero((values >= low) & (values <= high))
         total = len(cells)
         if total > 60_000:
             cells = cells[np.linspace(0, total - 1, 60_000).astype(np.int64)]
         drawn = cell_arrays(product_mesh(key), cells, values)
-        return _binary(drawn, {"cells": total, "drawn": len(cells)})
+        return binary(drawn, {"cells": total, "drawn": len(cells)})
 
 
 class PictureView(APIView):

@@ -55,6 +55,44 @@ class MetricShape(serializers.Serializer):
     label = serializers.CharField()  # type: ignore[assignment]
     unit = serializers.CharField()
     large_is_bad = serializers.BooleanField()
+    of = serializers.CharField()
+    meaning = serializers.CharField()
+    ratio = serializers.BooleanField()
+    judged = serializers.BooleanField()
+
+
+class BarsShape(serializers.Serializer):
+    edges = serializers.ListField(child=serializers.FloatField())
+    count = serializers.ListField(child=serializers.IntegerField())
+
+
+class SpreadShape(serializers.Serializer):
+    min = serializers.FloatField()
+    max = serializers.FloatField()
+    mean = serializers.FloatField()
+    deviation = serializers.FloatField()
+    percentiles = serializers.DictField(child=serializers.FloatField())
+
+
+class WorstCellShape(serializers.Serializer):
+    cell = serializers.IntegerField()
+    value = serializers.FloatField()
+    place = serializers.ListField(child=serializers.FloatField())
+    shape = serializers.CharField()
+    zone = serializers.CharField()
+    layer = serializers.IntegerField()
+    cause = serializers.CharField()
+
+
+class QualityShape(serializers.Serializer):
+    metric = serializers.CharField()
+    product = serializers.CharField()
+    spread = SpreadShape()
+    cells = serializers.IntegerField()
+    histogram = BarsShape()
+    limit = serializers.FloatField(allow_null=True)
+    beyond = serializers.IntegerField(allow_null=True)
+    worst = WorstCellShape(many=True)
 
 
 class WordShape(serializers.Serializer):

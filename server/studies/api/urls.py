@@ -3,7 +3,7 @@
 from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 
-from studies.api import geometry, jobs, results, session, studies, variants
+from studies.api import geometry, jobs, quality, results, session, studies, variants
 
 _VARIANT = "variants/<int:variant_id>"
 
@@ -27,6 +27,8 @@ urlpatterns = [
     path(f"{_VARIANT}/slice", results.SliceView.as_view()),
     path(f"{_VARIANT}/stack", results.StackView.as_view()),
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
+    path(f"{_VARIANT}/around", quality.AroundView.as_view()),
+    path(f"{_VARIANT}/quality", quality.QualityView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/picture", results.PictureView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/measure", geometry.MeasureView.as_view()),

@@ -1,5 +1,8 @@
 """Case: fluid and conditions, checked against the mesh, and the files of the export."""
 
+from collections.abc import Mapping
+from typing import Any
+
 from intaglio.parts.model import Product
 from intaglio.stages.case.report import CaseReport
 from intaglio.stages.case.settings import Case, case_defaults
@@ -12,8 +15,20 @@ _CELLS_PER_SECOND = 120_000.0
 
 def _run(run: Run) -> Product:
     return case_step(
-        run.settings, run.name, run.product("volume"), run.product("patches"), run.done, run.tell
+        run.settings,
+        run.name,
+        run.product("volume"),
+        run.product("patches"),
+        run.settings_of("volume"),
+        run.done,
+        run.tell,
     )
+
+
+def _limits(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
+    """The mesh's limits: the report that is handed over holds the verdict."""
+    volume = settings["volume"]
+    return [volume["limits"], volume["own_limits"] if volume["limits"] == "own" else []]
 
 
 def _cost(reports: Reports) -> Cost:
@@ -44,6 +59,7 @@ STAGE = Stage(
     run=_run,
     defaults=from_report("domain", case_defaults),
     cost=_cost,
-    version=2,
+    also=_limits,
+    version=3,
     named=True,
 )

@@ -2,7 +2,7 @@
 
 from typing_extensions import TypedDict
 
-from intaglio.mesh.report import MeshPatchRow
+from intaglio.quality.report import MeshPatchRow
 from intaglio.stages.reports import StageReport
 
 

@@ -16,14 +16,26 @@ from intaglio.errors import StepFailed
 from intaglio.findings import Finding
 from intaglio.formats.registry import MESH_FORMATS
 from intaglio.formats.stl import patch_files
-from intaglio.mesh.quality import cell_metrics, measure
-from intaglio.mesh.report import mesh_findings, patch_rows, report
 from intaglio.parts.model import Product
+from intaglio.quality.limits import judged
+from intaglio.quality.report import mesh_findings, patch_rows, report
+from intaglio.quality.values import Values, cell_values
 from intaglio.stages.case.readme import export_readme
 from intaglio.stages.case.report import CaseReport
 from intaglio.stages.case.settings import Case
 from intaglio.stages.stage import Progress
 from intaglio.stages.volume import named_mesh
+from intaglio.stages.volume.settings import VolumeMesh
+
+# metrics written with the cells
+WRITTEN = (
+    "equiangle_skewness",
+    "non_orthogonality",
+    "smallest_dihedral",
+    "scaled_jacobian",
+    "volume",
+    "volume_ratio",
+)
 
 
 def case_step(
@@ -31,10 +43,12 @@ def case_step(
     name: str,
     volume_product: Product,
     patches: Product,
+    limits: VolumeMesh,
     steps: list[dict[str, Any]],
     progress: Progress,
 ) -> Product:
-    """Check mesh and case together and write every file of the export."""
+    """Check mesh and case together and write every file of the export; limits: those that the mesh
+    is judged by."""
     broken = [f for f in patches.report["findings"] if f["level"] == "error"]
     if broken:
         raise StepFailed(
@@ -44,20 +58,20 @@ def case_step(
     progress(0.05, "naming the boundary")
     mesh = named_mesh(volume_product, patches)
     rows = patch_rows(mesh)
-    measured = measure(mesh)
-    found = mesh_findings(mesh, measured) + case_findings([r for r in rows if r["faces"]])
+    ratio = volume_product.arrays.get("size_ratio")
+    values = Values(mesh, size_ratio=None if ratio is None else ratio.astype(float))
+    found = mesh_findings(mesh, values.measured) + case_findings([r for r in rows if r["faces"]])
     for row in rows:
         if not row["faces"]:
             found.append(
                 Finding("empty-patch", "caution", f"Patch {row['name']} has no faces in the mesh.")
             )
-    values = asdict(settings)
-    document = case_document(mesh, rows, values, name)
-    full = report(mesh, found, measured, steps)
+    document = case_document(mesh, rows, asdict(settings), name)
+    full = judged(report(values, found, steps), limits.limits, limits.own_limits)
     if not full["valid"]:
         raise StepFailed("invalid", "The mesh is not valid: " + " ".join(f.message for f in found))
     files: dict[str, bytes] = {}
-    metrics = cell_metrics(mesh, measured)
+    metrics = cell_values(values, WRITTEN)
     for k, known in enumerate(MESH_FORMATS):
         file = f"mesh{known.suffixes[0]}"
         progress(0.3 + 0.4 * k / len(MESH_FORMATS), f"writing {file}")

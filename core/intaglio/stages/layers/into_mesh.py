@@ -16,9 +16,9 @@ from intaglio.layers.grow import LOWEST, grow
 from intaglio.mesh.building import Polygons, cell_mesh
 from intaglio.mesh.cells import TETRAHEDRON
 from intaglio.mesh.mesh import Mesh
-from intaglio.mesh.quality import measure
-from intaglio.mesh.report import mesh_findings
 from intaglio.parts.model import Product
+from intaglio.quality.cells import measure
+from intaglio.quality.report import mesh_findings
 from intaglio.sizing.octree import SizeField, build_field
 from intaglio.stages.layers.report import LayerPatchRow
 from intaglio.stages.layers.scopes import growing_sides, row_of_faces, wanted_on

@@ -2,8 +2,8 @@
 
 from typing_extensions import TypedDict
 
-from intaglio.mesh.quality import Spread
 from intaglio.parts.rows import Place
+from intaglio.quality.statistics import Spread
 from intaglio.stages.reports import StageReport
 
 

@@ -13,10 +13,10 @@ from intaglio.facets.facets import (
     unclosed_edges,
 )
 from intaglio.facets.seams import Walked, faces_beside
-from intaglio.mesh.quality import summary
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
+from intaglio.quality.statistics import summary
 from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import LocalSizes, surface_field

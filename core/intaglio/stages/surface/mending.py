@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from intaglio.facets.facets import Facets, edge_keys, triangle_normals
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface import CORNER, ON_FACE
-from intaglio.mesh.quality import triangle_angles
 from intaglio.numeric.boxtree import beyond
 from intaglio.numeric.intersections import crossing_triangles
+from intaglio.quality.triangles import triangle_angles
 from intaglio.settings.blanks import significant
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region

@@ -1,6 +1,6 @@
 """The report of Surface."""
 
-from intaglio.mesh.quality import Spread
+from intaglio.quality.statistics import Spread
 from intaglio.stages.reports import StageReport
 
 

@@ -19,12 +19,13 @@ from intaglio.facets.facets import (
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import PLACES, Finding, offer, two_digits
-from intaglio.mesh.quality import summary, triangle_angles
 from intaglio.numeric.intersections import crossing_pairs
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.parts.picture import edge_segments, picture
+from intaglio.quality.statistics import summary
+from intaglio.quality.triangles import triangle_angles
 from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region

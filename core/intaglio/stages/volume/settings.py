@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
+from intaglio.quality.limits import LIMIT_ROWS, SET_WORDS
 from intaglio.settings.blanks import blank
 from intaglio.stages.volume.dividing import DIVISION_ROWS
 
@@ -32,4 +33,18 @@ class VolumeMesh:
         "One thick layer fills fast; divided afterwards it becomes as many as the flow needs.",
         [],
         rows=DIVISION_ROWS,
+    )
+    limits: str = blank(
+        "choice",
+        "limits that the mesh is judged by",
+        "General is what solvers of second order cope with; strict is what they are quick with.",
+        "general",
+        choices=SET_WORDS,
+    )
+    own_limits: list[dict[str, Any]] = blank(
+        "limits",
+        "limits of one's own",
+        "What your solver's manual asks for.",
+        [],
+        rows=LIMIT_ROWS,
     )

@@ -12,12 +12,15 @@ from intaglio.findings import PLACES, Finding
 from intaglio.mesh.covering import surface_findings
 from intaglio.mesh.mesh import Mesh, fan, polygon_edges
 from intaglio.mesh.parting import parted_along
-from intaglio.mesh.quality import Measured, cell_metrics, measure
-from intaglio.mesh.report import histograms, mesh_findings, report
 from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.storing import mesh_arrays
 from intaglio.parts.model import Product
 from intaglio.parts.picture import picture
+from intaglio.quality.cells import Measured, measure
+from intaglio.quality.report import mesh_findings, report
+from intaglio.quality.statistics import histograms
+from intaglio.quality.values import Values
+from intaglio.sizing.octree import SizeField, sizes
 from intaglio.stages.domain.faces import back_faces
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.sizing.step import field_of
@@ -99,6 +102,11 @@ def _proved(
     return mesh, measured, found + mesh_findings(mesh, measured) + _lowered(cells.lowered)
 
 
+def field_used(surface: Product, sizing: Product) -> SizeField:
+    """The size field that the cells follow: where the surface was mended it has one of its own."""
+    return field_of(surface if "child" in surface.arrays else sizing)
+
+
 def volume_step(
     settings: VolumeMesh,
     surface: Product,
@@ -114,8 +122,7 @@ def volume_step(
     points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
     region = np.ascontiguousarray(a["region"])
     sides = sides_of(domain.report)
-    # where the surface was mended it has a field of its own
-    field = field_of(surface if "child" in a else sizing)
+    field = field_used(surface, sizing)
 
     def tell(share: float, doing: str) -> None:
         progress(0.9 * share, doing)
@@ -150,6 +157,7 @@ def volume_step(
     return _finished(
         mesh,
         measured,
+        field,
         found,
         cells.layer if given is not None else None,
         cells.splits,
@@ -162,6 +170,7 @@ def volume_step(
 def _finished(
     mesh: Mesh,
     measured: Measured,
+    field: SizeField,
     found: list[Finding],
     layer: NDArray[np.int32] | None,
     splits: int,
@@ -171,8 +180,8 @@ def _finished(
 ) -> Product:
     """The product of a mesh that is proved; enclosed: the volume that each zone is to fill, as far
     as no diagonal was changed."""
-    total = report(mesh, found, measured)
-    metrics = cell_metrics(mesh, measured)
+    values = Values(mesh, measured, asked=sizes(field, measured.centroid))
+    total = report(values, found)
     inside = {name: row["volume"] for name, row in total["zones"].items()}
     for zone, volume in enclosed.items():
         if abs(inside[zone] - volume) > 1e-9 * volume and not swaps:
@@ -186,7 +195,8 @@ def _finished(
         "volume": sum(inside.values()),
         "zones": total["zones"],
         "quality": total["quality"],
-        "histograms": histograms(metrics),
+        "worst": total["worst"],
+        "histograms": histograms(values),
         "splits": splits,
         "swaps": swaps,
         "layer_cells": 0 if layer is None else int((layer > 0).sum()),
@@ -197,7 +207,7 @@ def _finished(
             **mesh_arrays(mesh),
             **({"layer": layer} if layer is not None else {}),
             "picture": _opened(mesh, measured),
-            **{f"metric_{k}": v.astype(np.float32) for k, v in metrics.items()},
+            "size_ratio": values.of_cells("size_ratio").astype(np.float32),
         },
         data,
     )
@@ -212,7 +222,11 @@ def faces_meant(rows: list[dict[str, Any]], patches: Mapping[str, Any]) -> list[
 
 
 def divided_step(
-    rows: list[dict[str, Any]], base: Product, patches: Product, progress: Progress
+    rows: list[dict[str, Any]],
+    base: Product,
+    patches: Product,
+    field: SizeField,
+    progress: Progress,
 ) -> Product:
     """The product with layers divided again as rows ask for, proved once more. Raises StepFailed
     where the result would not be valid, or layers cannot be divided so."""
@@ -239,6 +253,7 @@ def divided_step(
     return _finished(
         made.mesh,
         measured,
+        field,
         found,
         made.layer,
         base.report["splits"],

@@ -7,13 +7,14 @@ from typing_extensions import TypedDict
 
 from intaglio.findings import PLACES, Finding, two_digits
 from intaglio.mesh.cells import POLYHEDRON, counts_by_shape
-from intaglio.mesh.forced import forced_cells, heights, spanning_cells
 from intaglio.mesh.mesh import Mesh, fan, following, rows
 from intaglio.mesh.periodic import unpaired
-from intaglio.mesh.quality import Floats, Measured, quality_summary
-from intaglio.mesh.validity import cautions, check
-
-BINS = 24
+from intaglio.mesh.validity import check
+from intaglio.quality.cells import Measured
+from intaglio.quality.forced import forced_cells, heights, spanning_cells
+from intaglio.quality.statistics import quality_summary
+from intaglio.quality.values import Values
+from intaglio.quality.worst import tails
 
 
 class MeshPatchRow(TypedDict):
@@ -24,13 +25,6 @@ class MeshPatchRow(TypedDict):
     faces: int
     area: float
     perimeter: float
-
-
-class Histogram(TypedDict):
-    """Counts between edges."""
-
-    edges: list[float]
-    count: list[int]
 
 
 class MeshZoneRow(TypedDict):
@@ -71,17 +65,9 @@ def _rim(mesh: Mesh, start: np.ndarray, nodes: np.ndarray) -> float:
     return float(np.linalg.norm(mesh.points[rim[:, 0]] - mesh.points[rim[:, 1]], axis=1).sum())
 
 
-def histograms(metrics: dict[str, Floats]) -> dict[str, Histogram]:
-    """Counts of cells in equal bins of each metric between its least and largest value."""
-    out: dict[str, Histogram] = {}
-    for key, values in metrics.items():
-        count, edges = np.histogram(values, BINS)
-        out[key] = {"edges": edges.tolist(), "count": count.tolist()}
-    return out
-
-
 def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
-    """Errors of validity; else cautions about quality, cells that the input forces apart."""
+    """Errors of validity; else what makes cells bad that no mesher could avoid. How many cells are
+    beyond limits follows from the report (`limits`)."""
     found = check(mesh)
     if found:
         return found
@@ -97,12 +83,7 @@ def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
     avoidable = np.ones(mesh.cells, bool)
     avoidable[forced] = False
     squeezed = spanning_cells(mesh, bad[avoidable[bad]])
-    avoidable[squeezed] = False
-    found += _spanned_gap(mesh, measured, squeezed)
-    at = np.flatnonzero(avoidable)
-    skewness = np.where(standard, measured.skewness, 0.0)
-    found += cautions(skewness[at], measured.least_dihedral[at], measured.centroid[at])
-    return found + unpaired(mesh)
+    return found + _spanned_gap(mesh, measured, squeezed) + unpaired(mesh)
 
 
 def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.ndarray]:
@@ -163,13 +144,10 @@ def _spanned_gap(mesh: Mesh, measured: Measured, cells: np.ndarray) -> list[Find
 
 
 def report(
-    mesh: Mesh,
-    findings: list[Finding],
-    measured: Measured,
-    steps: list[dict[str, Any]] | None = None,
+    values: Values, findings: list[Finding], steps: list[dict[str, Any]] | None = None
 ) -> dict[str, Any]:
-    """The content of report.json."""
-    volumes = measured.volume
+    """The content of report.json, but for the verdict."""
+    mesh, volumes = values.mesh, values.measured.volume
     return {
         "report": 1,
         "valid": not any(f.level == "error" for f in findings),
@@ -189,7 +167,8 @@ def report(
             row["name"]: {"kind": row["kind"], "faces": row["faces"], "area": row["area"]}
             for row in patch_rows(mesh)
         },
-        "quality": quality_summary(measured),
+        "quality": quality_summary(values),
+        "worst": tails(values),
         "findings": [f.as_dict() for f in findings],
         "steps": steps or [],
     }

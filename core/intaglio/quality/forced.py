@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from intaglio.mesh.cells import TETRAHEDRON
 from intaglio.mesh.loading import cell_room, load_cell, raw_arrays, room_for
 from intaglio.mesh.mesh import Mesh, fan, following, rows
-from intaglio.mesh.quality import edge_opening, opening_degrees, triangle_angles, unit_normals
+from intaglio.quality.cells import edge_opening, opening_degrees, unit_normals
+from intaglio.quality.triangles import triangle_angles
 
 SHARP = 35.0
 THIN = 18.0

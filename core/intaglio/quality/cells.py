@@ -11,7 +11,6 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from typing_extensions import TypedDict
 
 from intaglio.mesh.cells import DIHEDRAL, TETRAHEDRON
 from intaglio.mesh.loading import (
@@ -26,25 +25,6 @@ from intaglio.mesh.mesh import Mesh
 from intaglio.numeric.chunks import in_chunks
 
 Floats = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class Metric:
-    """A metric's identity: key, words, unit, and whether large values are bad."""
-
-    key: str
-    label: str
-    unit: str
-    large_is_bad: bool
-
-
-METRICS = (
-    Metric("equiangle_skewness", "Equiangle skewness", "", True),
-    Metric("non_orthogonality", "Non-orthogonality", "°", True),
-    Metric("smallest_dihedral", "Smallest dihedral angle", "°", False),
-    Metric("volume", "Volume", "unit³", False),
-    Metric("volume_ratio", "Volume ratio", "", True),
-)
 
 # beyond this share of the larger one a smaller volume counts as none: the ratio stays finite
 _LEAST_SHARE = 1e-30
@@ -264,13 +244,6 @@ def _measure_faces(raw, owner, neighbour, cells, low, high, angle, ratio):
         ratio[f] = large / small if small > large * _LEAST_SHARE else 1.0 / _LEAST_SHARE
 
 
-@njit(cache=True, error_model="numpy")
-def _worst_of_faces(owner, neighbour, value, out):
-    for f in range(value.shape[0]):
-        out[owner[f]] = max(out[owner[f]], value[f])
-        out[neighbour[f]] = max(out[neighbour[f]], value[f])
-
-
 @dataclass(frozen=True)
 class Measured:
     """A mesh's quality: per cell (c,) equiangle skewness, least and largest dihedral angle
@@ -314,23 +287,6 @@ def measure(mesh: Mesh) -> Measured:
         angle,
         ratio,
     )
-
-
-def cell_metrics(mesh: Mesh, measured: Measured) -> dict[str, Floats]:
-    """Every metric of METRICS per cell (c,); metrics of faces as the worst face of the cell."""
-    out = {
-        "equiangle_skewness": measured.skewness,
-        "smallest_dihedral": measured.least_dihedral,
-        "volume": measured.volume,
-    }
-    for key, face_value, start in (
-        ("non_orthogonality", measured.non_orthogonality, 0.0),
-        ("volume_ratio", measured.volume_ratio, 1.0),
-    ):
-        worst = np.full(mesh.cells, start)
-        _worst_of_faces(mesh.owner, mesh.neighbour, face_value, worst)
-        out[key] = worst
-    return {m.key: out[m.key] for m in METRICS}
 
 
 def cell_volumes(mesh: Mesh) -> Floats:
@@ -382,46 +338,3 @@ def dihedral_angles(points: Floats, tets: NDArray[np.int32]) -> tuple[Floats, Fl
     """Smallest and largest dihedral angle (c,) of each tetrahedron in degrees."""
     out = _of_tets(points, tets)
     return out[:, _LEAST], out[:, _LARGEST]
-
-
-class Spread(TypedDict):
-    """Least, largest and mean value."""
-
-    min: float
-    max: float
-    mean: float
-
-
-def summary(values: Floats) -> Spread:
-    """min, max and mean of a metric; zeros where there are no values."""
-    if not len(values):
-        return {"min": 0.0, "max": 0.0, "mean": 0.0}
-    return {
-        "min": float(values.min()),
-        "max": float(values.max()),
-        "mean": float(values.mean()),
-    }
-
-
-def quality_summary(measured: Measured) -> dict[str, Spread]:
-    """{metric: {min, max, mean}}; non-orthogonality and volume ratio over faces, others cells."""
-    return {
-        "equiangle_skewness": summary(measured.skewness),
-        "non_orthogonality": summary(measured.non_orthogonality),
-        "smallest_dihedral": summary(measured.least_dihedral),
-        "volume": summary(measured.volume),
-        "volume_ratio": summary(measured.volume_ratio),
-    }
-
-
-def triangle_angles(points: Floats, triangles: NDArray[np.int32]) -> Floats:
-    """Angles (m, 3) of triangles in degrees."""
-    p = points[triangles]
-    out = np.empty((len(triangles), 3))
-    for i in range(3):
-        u = p[:, (i + 1) % 3] - p[:, i]
-        v = p[:, (i + 2) % 3] - p[:, i]
-        product = np.linalg.norm(u, axis=1) * np.linalg.norm(v, axis=1)
-        cosine = np.einsum("ij,ij->i", u, v) / np.where(product > 0, product, 1.0)
-        out[:, i] = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-    return out

@@ -1,0 +1,87 @@
+"""`intaglio check` and `intaglio compare`: finished meshes judged, and set side by side."""
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from intaglio.commands.telling import histogram_lines, report_lines, worst_lines
+from intaglio.errors import FileRejected
+from intaglio.mesh.mesh import Mesh
+from intaglio.quality.catalogue import BY_KEY, METRICS
+from intaglio.quality.limits import SETS, judged
+from intaglio.quality.report import mesh_findings, report
+from intaglio.quality.statistics import histogram
+from intaglio.quality.values import Values
+from intaglio.quality.worst import described, worst_cells
+
+
+def add_check(commands: Any) -> None:
+    """The arguments of `intaglio check`."""
+    check = commands.add_parser("check", help="print counts, patches, quality, validity of a mesh")
+    check.add_argument("mesh", type=Path, help="a CGNS or VTU file")
+    check.add_argument("--json", action="store_true", help="as JSON")
+    check.add_argument(
+        "--limits", choices=tuple(SETS), help="fail if any cell is beyond; only told if not given"
+    )
+    check.add_argument(
+        "--metric", choices=[m.key for m in METRICS], help="whose bars and worst cells to print"
+    )
+    check.add_argument("--bars", type=int, default=16, help="bars of the histogram")
+    check.add_argument("--heights", choices=("root", "log", "even"), default="root")
+    check.add_argument("--worst", type=int, default=5, help="number of worst cells to list")
+
+
+def read(path: Path) -> Mesh:
+    """The mesh of a file. Raises FileRejected."""
+    from intaglio.formats.registry import read_mesh
+
+    if not path.is_file():
+        raise FileRejected("unreadable", f"{path} does not exist or is no file.")
+    return read_mesh(path)
+
+
+def report_of(mesh: Mesh, values: Values | None = None, limits: str = "general") -> dict[str, Any]:
+    """A mesh's report with its findings and the verdict."""
+    values = Values(mesh) if values is None else values
+    return judged(report(values, mesh_findings(mesh, values.measured)), limits, [])
+
+
+def check(args: argparse.Namespace) -> int:
+    """Judge a mesh; 0 if it is valid and within the limits that were asked for."""
+    if args.bars < 1 or args.worst < 0:
+        raise FileRejected("arguments", "--bars needs 1 or more, --worst 0 or more.")
+    mesh = read(args.mesh)
+    values = Values(mesh)
+    told = report_of(mesh, values, args.limits or "general")
+    good = told["valid"] and (args.limits is None or told["verdict"]["passed"])
+    key = args.metric or _worst_metric(told)
+    if key not in values.known():
+        raise FileRejected("metric", f"{args.mesh} tells nothing of {BY_KEY[key].label.lower()}.")
+    metric = BY_KEY[key]
+    of_cells = values.of_cells(key)
+    bars = histogram(of_cells, metric, args.bars)
+    cells = worst_cells(of_cells, metric.large_is_bad, args.worst)
+    listed = described(mesh, cells, of_cells[cells]) if told["valid"] else []
+    if args.json:
+        print(
+            json.dumps({**told, "histogram": {key: bars}, "worst_cells": {key: listed}}, indent=1)
+        )
+        return 0 if good else 1
+    for line in histogram_lines(metric, bars, args.heights):
+        print(line)
+    if listed:
+        for line in worst_lines(metric, listed):
+            print(line)
+    for line in report_lines(told):
+        print(line)
+    return 0 if good else 1
+
+
+def _worst_metric(told: dict[str, Any]) -> str:
+    """The first metric that is beyond its limit, else equiangle skewness, or the first there is."""
+    for row in told["verdict"]["rows"]:
+        if not row["passed"]:
+            return str(row["metric"])
+    keys = list(told["quality"])
+    return "equiangle_skewness" if "equiangle_skewness" in keys else keys[0]

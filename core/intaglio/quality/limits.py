@@ -1,0 +1,198 @@
+"""Limits that a mesh is judged by: named sets of them, own ones, and the verdict.
+
+A report holds the spread of every metric and the worst 200 values of each, so that a verdict needs
+no mesh: limits can be changed without computing anything again.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from typing_extensions import TypedDict
+
+from intaglio.errors import SettingRejected
+from intaglio.findings import PLACES, Finding
+from intaglio.quality.catalogue import BY_KEY, METRICS
+from intaglio.quality.worst import TOLD
+from intaglio.settings.blanks import Blank, Rows, check_value
+
+
+@dataclass(frozen=True)
+class Limit:
+    """The worst value of a metric that is let pass."""
+
+    metric: str
+    value: float
+
+
+# general: what solvers of second order cope with; strict: what they are quick and exact with
+SETS: dict[str, tuple[Limit, ...]] = {
+    "general": (
+        Limit("equiangle_skewness", 0.95),
+        Limit("non_orthogonality", 80.0),
+        Limit("smallest_dihedral", 8.0),
+        Limit("largest_dihedral", 170.0),
+        Limit("scaled_jacobian", 0.05),
+        Limit("warp", 40.0),
+    ),
+    "strict": (
+        Limit("equiangle_skewness", 0.85),
+        Limit("non_orthogonality", 70.0),
+        Limit("face_orthogonality", 0.15),
+        Limit("smallest_dihedral", 12.0),
+        Limit("largest_dihedral", 160.0),
+        Limit("scaled_jacobian", 0.2),
+        Limit("warp", 20.0),
+    ),
+}
+SET_WORDS = (("general", "the general"), ("strict", "the strict"), ("own", "my own"))
+
+
+class LimitRow(TypedDict):
+    """How a mesh stands to a limit: the worst value, how many cells are beyond (at least so many,
+    if `more`), and whether none is."""
+
+    metric: str
+    limit: float
+    worst: float
+    beyond: int
+    more: bool
+    passed: bool
+
+
+class Verdict(TypedDict):
+    """How a mesh stands to a set of limits."""
+
+    limits: str
+    passed: bool
+    rows: list[LimitRow]
+
+
+def check_limits(
+    where: str, label: str, value: Any, numbers: Mapping[str, float]
+) -> list[dict[str, Any]]:
+    """Rows {metric, value} of limits of one's own, complete. Raises SettingRejected."""
+    if not isinstance(value, list):
+        raise SettingRejected(where, f"{label} needs a list.")
+    out: list[dict[str, Any]] = []
+    for k, row in enumerate(value, 1):
+        if not isinstance(row, dict) or set(row) != {"metric", "value"}:
+            raise SettingRejected(where, f"Limit {k} needs a metric and a value.")
+        metric = BY_KEY.get(row["metric"])
+        if metric is None:
+            known = ", ".join(m.key for m in METRICS)
+            raise SettingRejected(
+                where, f"Limit {k}: there is no metric called {row['metric']}. There are {known}."
+            )
+        if any(r["metric"] == metric.key for r in out):
+            raise SettingRejected(where, f"{metric.label} has two limits; drop one.")
+        number = Blank("number", f"The limit of {metric.label.lower()}", "")
+        out.append(
+            {"metric": metric.key, "value": check_value(where, number, row["value"], numbers)}
+        )
+    return out
+
+
+def _schema() -> dict[str, Any]:
+    return {
+        "type": "array",
+        "items": {
+            "type": "object",
+            "properties": {
+                "metric": {"enum": [m.key for m in METRICS]},
+                "value": {"type": ["number", "string"]},
+            },
+            "required": ["metric", "value"],
+            "additionalProperties": False,
+        },
+    }
+
+
+LIMIT_ROWS = Rows(check_limits, _schema)
+
+
+def limits_of(name: str, own: list[dict[str, Any]]) -> tuple[Limit, ...]:
+    """The limits of a named set, or one's own."""
+    if name == "own":
+        return tuple(Limit(row["metric"], row["value"]) for row in own)
+    return SETS[name]
+
+
+def verdict(report: Mapping[str, Any], name: str, own: list[dict[str, Any]]) -> Verdict:
+    """How the mesh of a report (quality, worst) stands to limits; those of metrics that it does not
+    tell, as of products of earlier versions, are left out."""
+    out: list[LimitRow] = []
+    for limit in limits_of(name, own):
+        told = report["quality"].get(limit.metric)
+        if told is None:
+            continue
+        metric = BY_KEY[limit.metric]
+        values = report.get("worst", {}).get(limit.metric, {}).get("values", [])
+        worst = values[0] if values else told["max" if metric.large_is_bad else "min"]
+        passed = worst <= limit.value if metric.large_is_bad else worst >= limit.value
+        beyond = sum(v > limit.value if metric.large_is_bad else v < limit.value for v in values)
+        beyond = beyond if passed else max(beyond, 1)
+        out.append(
+            {
+                "metric": limit.metric,
+                "limit": limit.value,
+                "worst": worst,
+                "beyond": beyond,
+                "more": not passed and (beyond == TOLD or not values),
+                "passed": passed,
+            }
+        )
+    return {"limits": name, "passed": all(row["passed"] for row in out), "rows": out}
+
+
+def limit_findings(report: Mapping[str, Any], judged: Verdict) -> list[Finding]:
+    """A caution for every limit that some cells are beyond."""
+    out = []
+    for row in judged["rows"]:
+        if row["passed"]:
+            continue
+        metric = BY_KEY[row["metric"]]
+        unit = "" if metric.unit.startswith("unit") else metric.unit
+        way = "over" if metric.large_is_bad else "under"
+        tail = report.get("worst", {}).get(metric.key, {})
+        more = (
+            "At least so many cells; the list of worst cells tells of all. " if row["more"] else ""
+        )
+        out.append(
+            Finding(
+                f"beyond-{metric.key.replace('_', '-')}",
+                "caution",
+                f"Cells with {metric.label[0].lower() + metric.label[1:]} {way} "
+                f"{row['limit']:g}{unit}, the limit of {_set_words(judged['limits'])}.",
+                row["beyond"],
+                tail.get("places", [])[: min(row["beyond"], PLACES)],
+                f"{more}{_ADVICE.get(metric.key, _ADVICE_ELSE)}",
+                size=row["worst"],
+                measure=f"{metric.label.lower()}{' in ' + unit if unit else ''}",
+            )
+        )
+    return out
+
+
+def _set_words(name: str) -> str:
+    return "your own" if name == "own" else f"the {name} set"
+
+
+_ADVICE_ELSE = "Look at the worst cells: their causes tell where to begin."
+_ADVICE = {
+    "equiangle_skewness": "Lower the smallest edge, or remove the sliver in the geometry there.",
+    "smallest_dihedral": "Two faces of the geometry may meet at a sharp angle there; refine around "
+    "it, or blunt it in Geometry.",
+    "largest_dihedral": "Two faces of the geometry may meet at a sharp angle there; refine around "
+    "it, or blunt it in Geometry.",
+    "volume_ratio": "Let the edges grow slower, or give layers a last height nearer to the core's.",
+    "growth": "Let the edges grow slower, or give layers a last height nearer to the core's.",
+    "warp": "Shorter edges where the wall bends, or lower layers there.",
+}
+
+
+def judged(report: Mapping[str, Any], name: str, own: list[dict[str, Any]]) -> dict[str, Any]:
+    """The report with its verdict, and with the findings that follow from it after its own."""
+    found = verdict(report, name, own)
+    more = [f.as_dict() for f in limit_findings(report, found)]
+    return {**report, "verdict": found, "findings": [*report["findings"], *more]}
