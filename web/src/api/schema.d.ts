@@ -226,6 +226,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/around": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A cell and those around it: so many rings of cells that share a node. rings 0: the cell
+         *     alone.
+         */
+        get: operations["variants_around_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/cells": {
         parameters: {
             query?: never;
@@ -269,6 +289,26 @@ export interface paths {
         };
         /** @description Mesh and case in one zip, if they are up to date. */
         get: operations["variants_export_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description One metric of the mesh: its spread, bars between low and high, how many cells are beyond
+         *     its limit, and its worst cells with their causes.
+         */
+        get: operations["variants_quality_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -492,6 +532,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        BarsShape: {
+            edges: number[];
+            count: number[];
+        };
         BlankShape: {
             name: string;
             type: string;
@@ -588,6 +632,10 @@ export interface components {
             label: string;
             unit: string;
             large_is_bad: boolean;
+            of: string;
+            meaning: string;
+            ratio: boolean;
+            judged: boolean;
         };
         NewVariantShape: {
             name: string;
@@ -619,6 +667,17 @@ export interface components {
             places: number[][];
             blank: string | null;
         };
+        QualityShape: {
+            metric: string;
+            product: string;
+            spread: components["schemas"]["SpreadShape"];
+            cells: number;
+            histogram: components["schemas"]["BarsShape"];
+            /** Format: double */
+            limit: number | null;
+            beyond: number | null;
+            worst: components["schemas"]["WorstCellShape"][];
+        };
         RunShape: {
             target: string;
             /** @default false */
@@ -640,6 +699,19 @@ export interface components {
         };
         SizesShape: {
             sizes: number[];
+        };
+        SpreadShape: {
+            /** Format: double */
+            min: number;
+            /** Format: double */
+            max: number;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            deviation: number;
+            percentiles: {
+                [key: string]: number;
+            };
         };
         StackShape: {
             at: number[];
@@ -722,6 +794,16 @@ export interface components {
         WordShape: {
             key: string;
             label: string;
+        };
+        WorstCellShape: {
+            cell: number;
+            /** Format: double */
+            value: number;
+            place: number[];
+            shape: string;
+            zone: string;
+            layer: number;
+            cause: string;
         };
         WrittenShape: {
             cad: string[];
@@ -912,6 +994,18 @@ export interface components {
             cells: number;
             patches: components["schemas"]["LayerPatchRow"][];
         };
+        /**
+         * @description How a mesh stands to a limit: the worst value, how many cells are beyond (at least so many,
+         *     if `more`), and whether none is.
+         */
+        LimitRow: {
+            metric: string;
+            limit: number;
+            worst: number;
+            beyond: number;
+            more: boolean;
+            passed: boolean;
+        };
         /** @description Counts of a measure between edges. */
         MeasureHistogram: {
             edges: number[];
@@ -1003,11 +1097,15 @@ export interface components {
             volume: number;
             pin: number[];
         };
-        /** @description Least, largest and mean value. */
+        /** @description Least, largest and mean value; standard deviation, and values by percentile. */
         Spread: {
             min: number;
             max: number;
             mean: number;
+            deviation?: number;
+            percentiles?: {
+                [key: string]: number;
+            };
         };
         /** @description Timing of the step: name of the stage, wall seconds, peak memory in MB. */
         StepRow: {
@@ -1035,10 +1133,25 @@ export interface components {
             mended: number;
         };
         /**
+         * @description The worst end of a metric: values of up to TOLD cells, worst first, and the centroids of the
+         *     first PLACES of them.
+         */
+        Tail: {
+            values: number[];
+            places: number[][];
+        };
+        /** @description How a mesh stands to a set of limits. */
+        Verdict: {
+            limits: string;
+            passed: boolean;
+            rows: components["schemas"]["LimitRow"][];
+        };
+        /**
          * @description The mesh: counts, zones, quality; splits and swaps that recovering the surface took.
          *
-         *     layer_cells: those that lie in layers. Products of version 0.3 do not tell these, nor the cells
-         *     by shape, nor the faces.
+         *     layer_cells: those that lie in layers; worst: the worst end of each metric; verdict: how the
+         *     mesh stands to the limits. Products of version 0.3 do not tell these, nor the cells by shape,
+         *     nor the faces.
          */
         VolumeReport: {
             findings: components["schemas"]["FindingRow"][];
@@ -1063,6 +1176,10 @@ export interface components {
             splits: number;
             swaps: number;
             layer_cells?: number;
+            worst?: {
+                [key: string]: components["schemas"]["Tail"];
+            };
+            verdict?: components["schemas"]["Verdict"];
         };
         /** @description A zone: fluid or solid. */
         ZoneRow: {
@@ -1454,6 +1571,31 @@ export interface operations {
             };
         };
     };
+    variants_around_retrieve: {
+        parameters: {
+            query?: {
+                cell?: number;
+                metric?: string;
+                rings?: number;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     variants_cells_retrieve: {
         parameters: {
             query?: {
@@ -1519,6 +1661,33 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    variants_quality_retrieve: {
+        parameters: {
+            query?: {
+                bars?: number;
+                high?: number;
+                low?: number;
+                metric?: string;
+                worst?: number;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QualityShape"];
                 };
             };
         };

@@ -86,11 +86,15 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
       else if (event.key === "?") setSheet(true);
       else if (event.key === "Escape") {
         const { tool, setTool, setSelected } = useViewStore.getState();
-        if (tool === "turn") setSelected([]);
+        if (useViewStore.getState().focus) useViewStore.getState().setFocus(null);
+        else if (tool === "turn") setSelected([]);
         else setTool("turn");
       } else if (event.key === "t") useViewStore.getState().setTool("turn");
       else if (event.key === "b") useViewStore.getState().setTool("box");
       else if (event.key === "m") useViewStore.getState().setTool("ruler");
+      else if (event.key === "s") view.current?.onKey("slice");
+      else if (event.key === ",") view.current?.onKey("back");
+      else if (event.key === ".") view.current?.onKey("on");
       else if (event.key === "l") useViewStore.getState().setLines(!useViewStore.getState().lines);
       else if (event.key === "+") view.current?.zoomAt(null, 1.25);
       else if (event.key === "-") view.current?.zoomAt(null, 0.8);

@@ -1,25 +1,25 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { binary } from "../api/client";
 import { useView } from "../api/queries";
-import { measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
 import { useSwatch } from "../stages/sizing/Swatch";
-import { colourOf, PATTERN, RAMP } from "../view/palette";
+import { colourOf, PATTERN } from "../view/palette";
 import { useViewStore } from "../view/store";
 import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
 import { wallValues } from "../view/walls";
 import { Compass } from "./Compass";
-import { metricOf, patchOfFace, reportOf, seamsOf, stateOf, useBench } from "./context";
+import { patchOfFace, reportOf, seamsOf, stateOf, useBench } from "./context";
 import { enclosingRoles } from "./enclosing";
+import { FocusPanel } from "./FocusPanel";
 import { Overlay } from "./Overlay";
+import { PlaneHandles } from "./PlaneHandles";
+import { RampScale } from "./RampScale";
 import { useRuler } from "./Ruler";
 import { Selection } from "./Selection";
-import { SliceRail, shareOf } from "./SliceRail";
+import { SlicePanel } from "./SlicePanel";
+import { SliceRail } from "./SliceRail";
 import { Tools } from "./Tools";
+import { useCells } from "./useCells";
 import { usePinPlacing } from "./usePinPlacing";
-
-const AXIS: Record<string, [number, number, number]> = { x: [1, 0, 0], y: [0, 1, 0], z: [0, 0, 1] };
 
 export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   const { variant, stage, job } = useBench();
@@ -37,6 +37,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   const touchRuler = useRuler(shown?.part ? "geometry" : "domain");
   const placePin = usePinPlacing();
   const framed = useRef<string>("");
+  const [panel, setPanel] = useState(false);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: made once for the element's life
   useEffect(() => {
@@ -69,7 +70,9 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     view.boxing = store.tool === "box";
     view.onTouch = ({ region, at, add, event }) => {
       const { tool, select, setSelected, setPlace } = useViewStore.getState();
-      if (tool === "pin") placePin(view.placeInside(event, family === "fluid"));
+      if (tool === "cut") {
+        if (at) useViewStore.getState().cutThrough(at, reportOf(variant, "domain"));
+      } else if (tool === "pin") placePin(view.placeInside(event, family === "fluid"));
       else if (tool === "swatch") {
         const normal = at && view.normalAt(event);
         if (at && normal) touchSwatch(at, normal);
@@ -84,7 +87,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
         setPlace(null);
       }
     };
-  }, [view, store.tool, touchRuler, touchSwatch, placePin, family, page]);
+  }, [view, store.tool, touchRuler, touchSwatch, placePin, family, page, variant]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: on a change of family only
   useEffect(() => {
@@ -160,6 +163,20 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
 
   const cells = useCells(view, Boolean(page.slices && shown?.slices));
 
+  useEffect(() => {
+    if (!view) return;
+    view.onKey = (act) => {
+      const { slice, setSlice, setPlane, step } = useViewStore.getState();
+      const at = cells.planes[slice.active];
+      if (!cells.active || !at) return;
+      if (act === "slice") slice.on ? setSlice({ on: false }) : setPlane({});
+      else {
+        const by = cells.step ?? (at.to - at.from) / 100;
+        step(act === "on" ? by : -by, reportOf(variant, "domain"));
+      }
+    };
+  }, [view, cells, variant]);
+
   return (
     <section aria-label="Model" className="relative min-h-0 min-w-0 overflow-hidden bg-paper">
       <div ref={host} className="absolute inset-0" />
@@ -179,8 +196,23 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       )}
       {view && drawn && <Tools view={view} />}
       {view && <Compass view={view} />}
-      {cells && <SliceRail />}
-      {cells && <RampScale />}
+      {view && cells.active && (
+        <>
+          <PlaneHandles view={view} planes={cells.planes} step={cells.step} />
+          <SliceRail planes={cells.planes} panel={panel} openPanel={setPanel} />
+          {panel && <SlicePanel view={view} planes={cells.planes} />}
+          <RampScale />
+          <FocusPanel />
+        </>
+      )}
+      {cells.error && (
+        <p
+          role="alert"
+          className="absolute left-4 top-4 border border-madder bg-sheet p-2 text-madder"
+        >
+          ✕ {cells.error}
+        </p>
+      )}
       {drawn === null && (
         <p className="sentence absolute inset-0 grid place-items-center text-soft">
           {job ? "The part is being read …" : "Nothing to draw yet. Read the part first."}
@@ -206,106 +238,5 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       )}
       <Selection />
     </section>
-  );
-}
-
-/** Draw slice or chosen cells; true where the mesh can be sliced. */
-function useCells(view: Viewport | null, possible: boolean): boolean {
-  const { variant, lists } = useBench();
-  const { slice, metric, range } = useViewStore();
-  const report = reportOf(variant, "volume");
-  const domain = reportOf(variant, "domain");
-  const product = stateOf(variant, "volume").product;
-  const active = possible && Boolean(report && domain && report.histograms);
-  const axis = { x: 0, y: 1, z: 2 }[slice.axis];
-  const low = domain?.low[axis] ?? 0;
-  const high = domain?.high[axis] ?? 1;
-  const offset = low + (domain ? shareOf(slice.share, axis, domain) : 0.5) * (high - low);
-  // layers are kept on the side that lies behind the plane as the view is now
-  const peel = slice.peel && Boolean(report?.layer_cells);
-  const way = peel && view ? view.behind(AXIS[slice.axis]!) : 1;
-  const [nx, ny, nz] = AXIS[slice.axis]!.map((n) => way * n);
-  const query = range
-    ? `cells?metric=${range.metric}&low=${range.low}&high=${range.high}`
-    : `slice?nx=${nx}&ny=${ny}&nz=${nz}&offset=${way * offset}&metric=${metric}&flat=${slice.flat}&peel=${peel}`;
-  const wanted = active && (slice.on || range !== null);
-  const cells = useQuery({
-    queryKey: ["cells", variant.id, product, query],
-    queryFn: ({ signal }) => binary(`variants/${variant.id}/${query}`, signal),
-    enabled: wanted,
-    staleTime: Number.POSITIVE_INFINITY,
-    gcTime: 5000,
-    placeholderData: (old) => old,
-  });
-  const edges = report?.histograms[range?.metric ?? metric]?.edges ?? [0, 1];
-  const least = edges[0] ?? 0;
-  const most = edges.at(-1) ?? 1;
-  useEffect(() => {
-    if (!view) return;
-    if (!wanted) {
-      view.setCells(null, [0, 1]);
-      view.setPlane(null, true);
-      return;
-    }
-    if (range) view.setPlane(null, false);
-    else {
-      const plane = { normal: AXIS[slice.axis]!, offset };
-      view.setPlane(slice.side === "both" ? null : plane, slice.side !== "plane" && !peel);
-    }
-    if (cells.data) {
-      const a = cells.data.arrays;
-      const bad = !metricOf(lists, range?.metric ?? metric).large_is_bad;
-      view.setCells(
-        {
-          points: a.points as Float32Array,
-          triangles: a.triangles as Int32Array,
-          value: a.value as Float32Array,
-          sides: a.sides as Uint8Array,
-        },
-        bad ? [most, least] : [least, most],
-        (a.lines as Float32Array | undefined) ?? null,
-      );
-    }
-  }, [
-    view,
-    wanted,
-    cells.data,
-    slice.axis,
-    slice.side,
-    peel,
-    offset,
-    range,
-    metric,
-    least,
-    most,
-    lists,
-  ]);
-  return active;
-}
-
-function RampScale() {
-  const { variant, unit, lists } = useBench();
-  const { metric, range, slice } = useViewStore();
-  const report = reportOf(variant, "volume");
-  const key = range?.metric ?? metric;
-  const edges = report?.histograms[key]?.edges;
-  if (!edges || (!slice.on && !range)) return null;
-  const { label, unit: symbol, large_is_bad } = metricOf(lists, key);
-  const turned = !large_is_bad;
-  const colours = turned ? [...RAMP].reverse() : [...RAMP];
-  return (
-    <figure className="absolute bottom-14 right-3 w-52 bg-paper/85 p-1.5">
-      <figcaption className="caps">
-        {label} {symbol.replace("unit", unit)}
-      </figcaption>
-      <div
-        className="mt-1 h-2.5 border border-ink"
-        style={{ background: `linear-gradient(90deg, ${colours.join(",")})` }}
-      />
-      <div className="flex justify-between text-[11.5px]">
-        <span>{measure(edges[0]!, 3)}</span>
-        <span>{measure(edges.at(-1)!, 3)}</span>
-      </div>
-    </figure>
   );
 }

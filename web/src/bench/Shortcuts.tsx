@@ -1,12 +1,14 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 
 const KEYS: [string, string][] = [
-  ["1 … 7", "open a stage"],
+  ["1 … 8", "open a stage"],
   ["r", "run to the stage at hand"],
   ["f", "show the whole model"],
   ["l", "mesh lines on or off"],
   ["arrows", "turn the model"],
   ["+  −", "nearer, farther"],
+  ["s", "slice on or off"],
+  [",  .", "the slice back or on by one cell"],
   ["t b m", "turn, box, ruler (measure)"],
   ["Esc", "back to turning; select nothing"],
   ["Ctrl Z", "undo; with Shift redo"],

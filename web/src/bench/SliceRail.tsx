@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import { measure } from "../parts/numbers";
-import { type Axis, type Side, useViewStore } from "../view/store";
+import { AXES, axisOf, type Placed } from "../view/planes";
+import { type Side, useViewStore } from "../view/store";
 import { reportOf, useBench } from "./context";
 
 /** Signs of the rail, drawn as in a section: the cut heavy, what lies behind it light. */
@@ -52,31 +53,23 @@ function Sign({ children }: { children: ReactNode }) {
   );
 }
 
-/** Share of the way along the axis: the chosen one, or where the pin lies. */
-export function shareOf(
-  share: number | null,
-  axis: number,
-  domain: { low: number[]; high: number[]; pin: number[] },
-): number {
-  if (share !== null) return share;
-  const low = domain.low[axis] ?? 0;
-  const high = domain.high[axis] ?? 1;
-  const at = ((domain.pin[axis] ?? low) - low) / (high - low || 1);
-  // a pin near an end would show next to nothing
-  return at > 0.15 && at < 0.85 ? at : 0.5;
-}
-
-export function SliceRail() {
+export function SliceRail({
+  planes,
+  panel,
+  openPanel,
+}: {
+  planes: Placed[];
+  panel: boolean;
+  openPanel: (open: boolean) => void;
+}) {
   const { variant, unit } = useBench();
-  const { slice, setSlice, setRange } = useViewStore();
-  const domain = reportOf(variant, "domain");
-  if (!domain) return null;
-  const axis = { x: 0, y: 1, z: 2 }[slice.axis];
-  const low = domain.low[axis] ?? 0;
-  const high = domain.high[axis] ?? 1;
-  const share = shareOf(slice.share, axis, domain);
+  const { slice, setSlice, setPlane, setRange, setFocus } = useViewStore();
+  const at = planes[slice.active];
+  if (!at) return null;
+  const axis = axisOf(at.normal);
   const set = (change: Parameters<typeof setSlice>[0]) => {
     setRange(null);
+    setFocus(null);
     setSlice({ on: true, ...change });
   };
   return (
@@ -94,14 +87,14 @@ export function SliceRail() {
         slice
       </button>
       <div className="flex">
-        {(["x", "y", "z"] as Axis[]).map((a) => (
+        {(["x", "y", "z"] as const).map((a) => (
           <button
             key={a}
             type="button"
-            className={`w-4 text-center ${slice.axis === a ? "bg-ink text-paper" : ""}`}
-            aria-pressed={slice.axis === a}
+            className={`w-4 text-center ${axis === a ? "bg-ink text-paper" : ""}`}
+            aria-pressed={axis === a}
             aria-label={`slice across ${a}`}
-            onClick={() => set({ axis: a, share: null })}
+            onClick={() => setPlane({ normal: AXES[a], share: null })}
           >
             {a}
           </button>
@@ -112,17 +105,26 @@ export function SliceRail() {
         aria-label="position of the slice"
         min={0}
         max={1}
-        step={0.005}
-        value={share}
-        onChange={(e) => set({ share: Number(e.target.value) })}
-        className="h-44 w-4 accent-verdigris"
+        step={0.002}
+        value={at.share}
+        onChange={(e) => setPlane({ share: Number(e.target.value) })}
+        className="h-40 w-4 accent-verdigris"
         style={{ writingMode: "vertical-lr", direction: "rtl" }}
       />
       <span className="text-center text-[11px] leading-tight">
-        {measure(low + share * (high - low), 3)}
+        {measure(at.offset, 3)}
         <br />
         {unit}
       </span>
+      <button
+        type="button"
+        className="quiet px-1.5!"
+        aria-expanded={panel}
+        title="any plane, by numbers; more planes"
+        onClick={() => openPanel(!panel)}
+      >
+        {planes.length > 1 ? `${slice.active + 1} of ${planes.length}` : axis ? "plane" : "free"}
+      </button>
       <div className="flex">
         {SIDES.map(([side, sign, words]) => (
           <button

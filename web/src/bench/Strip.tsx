@@ -25,6 +25,7 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
   const open = bench.stage === stage;
   const state = stateOf(bench.variant, stage);
   const from = stateOf(bench.variant, pageOf(stage).picture ?? stage);
+  const verdict = condition === "current" ? pageOf(stage).verdict?.(bench) : null;
   const picture = from.product && state.condition !== "none";
   return (
     <div
@@ -58,8 +59,14 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
             <span className="block h-full" />
           )}
         </span>
-        <span className="block w-full truncate px-2 pb-1 text-[11.5px]">
-          {pageOf(stage).headline(bench) || "\u00a0"}
+        <span className="flex w-full justify-between gap-1 px-2 pb-1 text-[11.5px]">
+          <span className="truncate">{pageOf(stage).headline(bench) || "\u00a0"}</span>
+          {verdict && (
+            <span className={`whitespace-nowrap ${verdict.good ? "text-verdigris" : "text-ochre"}`}>
+              {verdict.good ? "✓" : "△"}
+              <span className={verdict.good ? "sr-only" : "ml-0.5"}>{verdict.words}</span>
+            </span>
+          )}
         </span>
         {condition === "running" && (
           <span

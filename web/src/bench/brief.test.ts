@@ -6,7 +6,6 @@ vi.stubGlobal("location", { pathname: "/" });
 
 describe("sentences", async () => {
   const { factsOf, parts, shown } = await import("./sentences");
-  const { shareOf } = await import("./SliceRail");
   it("fall into text and blanks, in order", () => {
     expect(parts("Let edges span from {smallest} to {largest}.")).toEqual([
       { text: "Let edges span from ", blank: false },
@@ -30,12 +29,5 @@ describe("sentences", async () => {
     const vane = { name: "vane", solid: false };
     const facts = factsOf({ model: { kind: "cad" }, bodies: [solid, vane] });
     expect(shown({ text: "Keep {sheets}.", only: { open: ["yes"] } }, facts)).toBe(true);
-  });
-  it("slice through the pin unless it lies near an end", () => {
-    const domain = { low: [0, 0, 0], high: [10, 10, 10], pin: [5, 3, 9.9] };
-    expect(shareOf(null, 0, domain)).toBe(0.5);
-    expect(shareOf(null, 1, domain)).toBeCloseTo(0.3);
-    expect(shareOf(null, 2, domain)).toBe(0.5);
-    expect(shareOf(0.9, 1, domain)).toBe(0.9);
   });
 });

@@ -40,7 +40,16 @@ export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): R
 /** A metric by its key, whether or not this version knows it. */
 export function metricOf(lists: Lists, key: string): Metric {
   return (
-    lists.metrics.find((m) => m.key === key) ?? { key, label: key, unit: "", large_is_bad: true }
+    lists.metrics.find((m) => m.key === key) ?? {
+      key,
+      label: key,
+      unit: "",
+      large_is_bad: true,
+      of: "cell",
+      meaning: "",
+      ratio: false,
+      judged: true,
+    }
   );
 }
 

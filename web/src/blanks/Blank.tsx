@@ -1,6 +1,7 @@
 import type { ComponentType } from "react";
 import { DivisionsBlank } from "./DivisionsBlank";
 import { LayersBlank } from "./LayersBlank";
+import { LimitsBlank } from "./LimitsBlank";
 import { OperationsBlank } from "./OperationsBlank";
 import { PatchesBlank } from "./PatchesBlank";
 import { PinsBlank } from "./PinsBlank";
@@ -18,6 +19,7 @@ const LISTS: Record<string, ComponentType<BlankProps>> = {
   pins: PinsBlank,
   layers: LayersBlank,
   divisions: DivisionsBlank,
+  limits: LimitsBlank,
 };
 
 export function Blank(props: BlankProps) {

@@ -52,6 +52,8 @@ export interface StagePage {
   /** its figure in the strip, or an empty text */
   headline: (bench: BenchContext) => string;
   /** what the settings come to, under the sentences of the brief */
+  /** how its result stands to the limits, for the strip */
+  verdict?: (bench: BenchContext) => { good: boolean; words: string } | null;
   Consequences: ComponentType;
   /** what it draws over the model */
   overlays?: ComponentType<{ view: Viewport }>[];

@@ -6,11 +6,22 @@ import type { Lists, StageDescription } from "../api/client";
 import type { StageState, Variant } from "../api/reports";
 import { type BenchContext, Context } from "../bench/context";
 
+const metric = (key: string, label: string, unit: string, large_is_bad: boolean) => ({
+  key,
+  label,
+  unit,
+  large_is_bad,
+  of: "cell",
+  meaning: `what ${label} means`,
+  ratio: false,
+  judged: true,
+});
+
 export const LISTS: Lists = {
   metrics: [
-    { key: "equiangle_skewness", label: "Equiangle skewness", unit: "", large_is_bad: true },
-    { key: "smallest_dihedral", label: "Smallest dihedral angle", unit: "°", large_is_bad: false },
-    { key: "volume", label: "Volume", unit: "unit³", large_is_bad: false },
+    metric("equiangle_skewness", "Equiangle skewness", "", true),
+    metric("smallest_dihedral", "Smallest dihedral angle", "°", false),
+    { ...metric("volume", "Volume", "unit³", false), ratio: true, judged: false },
   ],
   units: [
     { key: "mm", mm: 1 },
@@ -146,6 +157,7 @@ export const REPORTS: Record<string, Record<string, unknown>> = {
     points: 400,
     cells_by_shape: { prism: 234, tetrahedron: 1000 },
     volume: 9200,
+    zones: { fluid: { kind: "fluid", cells: 1234, volume: 9200 } },
     quality: {
       equiangle_skewness: SPREAD,
       smallest_dihedral: { min: 24, max: 70, mean: 52 },

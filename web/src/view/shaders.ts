@@ -103,13 +103,25 @@ export const CELL_VERTEX = /* glsl */ `
 
 export const CELL_FRAGMENT = /* glsl */ `
   uniform sampler2D ramp;
+  uniform sampler2D kinds;
+  uniform float kindCount;
+  uniform int how;
   uniform vec2 limits;
+  uniform float alpha;
   varying vec3 vNormal;
   varying vec3 vBary;
   varying float vValue;
   void main() {
-    float x = clamp((vValue - limits.x) / (limits.y - limits.x), 0.0, 1.0);
-    vec3 base = texture2D(ramp, vec2(x * 0.996 + 0.002, 0.5)).rgb;
+    vec3 base;
+    // a cell without a value is left blank
+    if (!(vValue == vValue)) base = vec3(0.98, 0.97, 0.94);
+    else if (how == 2) base = texture2D(kinds, vec2((mod(floor(vValue + 0.5), kindCount) + 0.5) / kindCount, 0.5)).rgb;
+    else {
+      float v = how == 1 ? log(max(vValue, 1e-30)) : vValue;
+      vec2 ends = how == 1 ? log(max(limits, vec2(1e-30))) : limits;
+      float x = clamp((v - ends.x) / (ends.y - ends.x), 0.0, 1.0);
+      base = texture2D(ramp, vec2(x * 0.996 + 0.002, 0.5)).rgb;
+    }
     vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
     float light = 0.5 + 0.5 * dot(n, normalize(vec3(-0.35, 0.6, 0.72)));
     vec3 shown = base * mix(0.78, 1.0, light);
@@ -118,6 +130,6 @@ export const CELL_FRAGMENT = /* glsl */ `
     float edge = 1.0 - min(near.x, min(near.y, near.z));
     float small = clamp(1.0 - 2.0 * max(w.x, max(w.y, w.z)), 0.0, 1.0);
     vec3 ink = vec3(0.133, 0.149, 0.169);
-    gl_FragColor = vec4(mix(shown, ink, edge * 0.75 * small), 1.0);
+    gl_FragColor = vec4(mix(shown, ink, edge * 0.75 * small), max(alpha, edge * small * step(alpha, 0.99) * 0.55));
   }
 `;

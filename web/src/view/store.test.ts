@@ -21,8 +21,8 @@ describe("selection", () => {
     expect(state().range).toBeNull();
   });
   it("changes parts of the slice", () => {
-    state().setSlice({ on: true, axis: "x" });
-    expect(state().slice).toMatchObject({ on: true, axis: "x", share: null, side: "behind" });
+    state().setSlice({ on: true, flat: true });
+    expect(state().slice).toMatchObject({ on: true, flat: true, side: "behind", active: 0 });
   });
 });
 

@@ -1,7 +1,8 @@
 /** The state of the view: selection, what is hidden, the slice, colouring, marks. */
 import { create } from "zustand";
 
-export type Axis = "x" | "y" | "z";
+import { AXES, type CutPlane, placed, type Space, shareThrough } from "./planes";
+
 export type Side = "both" | "plane" | "behind";
 
 export interface Mark {
@@ -18,13 +19,29 @@ export interface CellRange {
   high: number;
 }
 
+/** One cell and so many rings of cells around it, alone. */
+export interface Focus {
+  cell: number;
+  rings: number;
+  /** what is told of it */
+  metric: string;
+  value: number;
+  words: string;
+}
+
+/** Heights of the bars of a histogram. */
+export type Heights = "root" | "log" | "even";
+
 export interface Probe {
   at: number[];
   size: number;
 }
 
-/** What a click or drag in the model does: turn and select, draw a box, measure, place a pin. */
-export type Tool = "turn" | "box" | "ruler" | "pin" | "swatch";
+/**
+ * What a click or drag in the model does: turn and select, draw a box, measure, place a pin, lead the
+ * cutting plane through a place.
+ */
+export type Tool = "turn" | "box" | "ruler" | "pin" | "swatch" | "cut";
 
 /** A piece of mesh in true size, left standing on the surface. */
 export interface SwatchPlace {
@@ -52,7 +69,7 @@ export interface Measured {
 /** What the walls are coloured by where layers stand on them. */
 export type Walls = "cover" | "first" | "yplus";
 
-interface ViewState {
+export interface ViewState {
   tool: Tool;
   /** the pin that the next click places */
   pin: string | null;
@@ -69,19 +86,24 @@ interface ViewState {
   hovered: number | null;
   hidden: number[];
   /**
-   * share: where along the axis, 0 to 1; null is through the pin. flat: the cut itself instead of
-   * the whole cells that it crosses; peel: the layers behind it, without the core.
+   * planes: up to three, of which `active` is the one at hand, and cuts the surface open. flat: the
+   * cut itself instead of the whole cells that it crosses; peel: the layers behind it, without the
+   * core.
    */
   slice: {
     on: boolean;
-    axis: Axis;
-    share: number | null;
+    planes: CutPlane[];
+    active: number;
     side: Side;
     flat: boolean;
     peel: boolean;
   };
+  /** what cells are coloured by: a metric, or zone, shape, layer */
   metric: string;
   range: CellRange | null;
+  focus: Focus | null;
+  bars: number;
+  heights: Heights;
   marks: Mark[];
   lines: boolean;
   setTool: (tool: Tool, pin?: string) => void;
@@ -97,7 +119,15 @@ interface ViewState {
   setHidden: (regions: number[]) => void;
   setSlice: (change: Partial<ViewState["slice"]>) => void;
   setMetric: (metric: string) => void;
+  /** change the plane at hand, and show it */
+  setPlane: (change: Partial<CutPlane>) => void;
+  /** lead the plane at hand through a place, and go back to turning */
+  cutThrough: (at: number[], space: Space | null) => void;
+  /** move the plane at hand by a length along its normal */
+  step: (by: number, space: Space | null) => void;
   setRange: (range: CellRange | null) => void;
+  setFocus: (focus: Focus | null) => void;
+  setBars: (bars: number, heights: Heights) => void;
   setMarks: (marks: Mark[]) => void;
   setLines: (lines: boolean) => void;
   reset: () => void;
@@ -118,19 +148,22 @@ export const START = {
   hidden: [],
   slice: {
     on: false,
-    axis: "y" as Axis,
-    share: null as number | null,
+    planes: [{ normal: AXES.y, share: null }] as CutPlane[],
+    active: 0,
     side: "behind" as Side,
     flat: false,
     peel: false,
   },
   metric: "equiangle_skewness",
   range: null,
+  focus: null,
+  bars: 24,
+  heights: "root" as Heights,
   marks: [],
   lines: true,
 };
 
-export const useViewStore = create<ViewState>((set) => ({
+export const useViewStore = create<ViewState>((set, get) => ({
   ...START,
   setTool: (tool, pin) => set({ tool, pin: pin ?? null, touched: [], measured: null }),
   setPlace: (place) => set({ place }),
@@ -149,8 +182,33 @@ export const useViewStore = create<ViewState>((set) => ({
   hover: (hovered) => set({ hovered }),
   setHidden: (hidden) => set({ hidden }),
   setSlice: (change) => set((s) => ({ slice: { ...s.slice, ...change } })),
+  setPlane: (change) =>
+    set((s) => ({
+      range: null,
+      focus: null,
+      slice: {
+        ...s.slice,
+        on: true,
+        planes: s.slice.planes.map((p, k) => (k === s.slice.active ? { ...p, ...change } : p)),
+      },
+    })),
+  cutThrough: (at, space) => {
+    const { slice, setPlane } = get();
+    const own = slice.planes[slice.active];
+    if (own && space) setPlane({ share: shareThrough(own.normal, at, space) });
+    set({ tool: "turn" });
+  },
+  step: (by, space) => {
+    const { slice, setPlane } = get();
+    const own = slice.planes[slice.active];
+    if (!own || !space || !slice.on) return;
+    const { share, from, to } = placed(own, space);
+    setPlane({ share: Math.min(1, Math.max(0, share + by / (to - from || 1))) });
+  },
   setMetric: (metric) => set({ metric, range: null }),
-  setRange: (range) => set({ range }),
+  setRange: (range) => set({ range, focus: null }),
+  setFocus: (focus) => set({ focus }),
+  setBars: (bars, heights) => set({ bars, heights }),
   setMarks: (marks) => set({ marks }),
   setLines: (lines) => set({ lines }),
   reset: () => set(START),

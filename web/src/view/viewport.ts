@@ -4,10 +4,10 @@
  */
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
+import { CellLayers, type CellLook, type Colouring } from "./cellLayers";
 import { disposeSigns, edgeSigns } from "./edgeSigns";
 import {
   type CellArrays,
-  cellGeometry,
   extents,
   longestStretch,
   regionBounds,
@@ -15,9 +15,9 @@ import {
   type SurfaceArrays,
   surfaceGeometry,
 } from "./geometry";
-import { RAMP, rgb } from "./palette";
+import { rgb } from "./palette";
 import { listenTo, type Rectangle, type Touch } from "./pointer";
-import { CELL_FRAGMENT, CELL_VERTEX, SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
+import { SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
 
 const UP = new THREE.Vector3(0, 0, 1);
 /** So many times its next longest side makes a part long; others keep the usual view. */
@@ -70,6 +70,8 @@ export class Viewport {
   onTouch: (touch: Touch) => void = () => {};
   onHover: (region: number | null) => void = () => {};
   onMove: () => void = () => {};
+  /** what a key asks of what is drawn: slice on or off, the plane back or on by a cell */
+  onKey: (act: "slice" | "back" | "on") => void = () => {};
   /** a box is being drawn (done false) or was drawn, in pixels of the host */
   onBox: (box: Rectangle, done: boolean, add: boolean) => void = () => {};
   boxing = false;
@@ -80,14 +82,13 @@ export class Viewport {
   private bvh: MeshBVH | null = null;
   private lines: THREE.LineSegments | null = null;
   private dotted: THREE.LineSegments | null = null;
-  private cutLines: THREE.LineSegments | null = null;
   private signs: THREE.Group | null = null;
   private guide: THREE.LineSegments | null = null;
+  private planeFrames: THREE.LineSegments | null = null;
   private data: SurfaceArrays | null = null;
   private open = new Set<number>();
-  private cells: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
+  private cells: CellLayers;
   private regions: THREE.DataTexture;
-  private ramp: THREE.DataTexture;
   private box = new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
   readonly target = new THREE.Vector3();
   private span = 2;
@@ -104,12 +105,9 @@ export class Viewport {
     host.appendChild(this.renderer.domElement);
     this.renderer.domElement.style.display = "block";
     this.regions = this.texture(new Uint8Array([240, 236, 226, 255, 0, 0, 0, 255]), 1, 2);
-    this.ramp = this.texture(
-      new Uint8Array(RAMP.flatMap((c) => [...rgb(c).map((x) => Math.round(255 * x)), 255])),
-      RAMP.length,
-      1,
+    this.cells = new CellLayers(this.scene, () =>
+      onTop(new THREE.LineBasicMaterial({ color: INK })),
     );
-    this.ramp.magFilter = this.ramp.minFilter = THREE.LinearFilter;
     this.camera.up.set(0, 0, 1);
     this.clear.push(listenTo(this.renderer.domElement, this));
     const sized = new ResizeObserver(() => this.resize());
@@ -155,7 +153,7 @@ export class Viewport {
         transparent: false,
         uniforms: {
           regions: { value: this.regions },
-          ramp: { value: this.ramp },
+          ramp: { value: this.cells.ramp },
           regionCount: { value: this.regions.image.width },
           meshLines: { value: mesh ? 1 : 0 },
           plane: { value: new THREE.Vector4(0, 0, 1, 0) },
@@ -346,11 +344,14 @@ export class Viewport {
     this.draw();
   }
 
-  /** Show the surface behind a plane only, or whole (null); shown=false hides the surface. */
-  setPlane(plane: Plane | null, shown = true) {
+  /**
+   * Show the surface behind a plane only, or whole (null); shown=false hides the surface. outline:
+   * whether the edges between faces are drawn.
+   */
+  setPlane(plane: Plane | null, shown = true, outline = shown && plane === null) {
     this.plane = plane;
     if (this.surface) this.surface.visible = shown;
-    for (const own of [this.lines, this.dotted]) if (own) own.visible = shown && plane === null;
+    for (const own of [this.lines, this.dotted]) if (own) own.visible = outline;
     this.applyPlane();
     this.draw();
   }
@@ -377,38 +378,55 @@ export class Viewport {
     (u.plane!.value as THREE.Vector4).set(sign * x, sign * y, sign * z, sign * this.plane.offset);
   }
 
-  /** Draw cells, or a cut through them with the lines in which it meets patches. */
+  /** Draw cells under a name, with the lines in which a cut meets patches; null takes them away. */
   setCells(
+    name: string,
     data: CellArrays | null,
-    limits: [number, number],
+    colouring: Colouring,
     segments: Float32Array | null = null,
+    look: CellLook = {},
   ) {
-    this.drop(this.cells);
-    this.drop(this.cutLines);
-    this.cells = this.cutLines = null;
+    this.cells.set(name, data, colouring, segments, look);
+    this.draw();
+  }
+
+  /** Take away all sets of cells but these. */
+  keepCells(names: string[]) {
+    for (const name of this.cells.names()) if (!names.includes(name)) this.cells.clear(name);
+    this.draw();
+  }
+
+  /** Outlines of cutting planes, as segments. */
+  setPlaneFrames(segments: Float32Array | null) {
+    this.drop(this.planeFrames);
+    this.planeFrames = null;
     if (segments && segments.length > 0) {
       const lines = new THREE.BufferGeometry();
       lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
-      this.cutLines = new THREE.LineSegments(
+      this.planeFrames = new THREE.LineSegments(
         lines,
-        onTop(new THREE.LineBasicMaterial({ color: INK })),
+        new THREE.LineBasicMaterial({ color: 0x226a5f }),
       );
-      this.scene.add(this.cutLines);
-    }
-    if (data && data.triangles.length > 0) {
-      const material = new THREE.ShaderMaterial({
-        vertexShader: CELL_VERTEX,
-        fragmentShader: CELL_FRAGMENT,
-        side: THREE.DoubleSide,
-        uniforms: {
-          ramp: { value: this.ramp },
-          limits: { value: new THREE.Vector2(...limits) },
-        },
-      });
-      this.cells = new THREE.Mesh(cellGeometry(data), material);
-      this.scene.add(this.cells);
+      this.scene.add(this.planeFrames);
     }
     this.draw();
+  }
+
+  /** Direction from the model to the viewer. */
+  towards(): [number, number, number] {
+    const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
+    return [back.x, back.y, back.z];
+  }
+
+  /** The model point under a pixel of the host, as deep as another point. */
+  unproject(x: number, y: number, deep: number[]): [number, number, number] {
+    const z = new THREE.Vector3(deep[0], deep[1], deep[2]).project(this.camera).z;
+    const v = new THREE.Vector3(
+      (2 * x) / (this.host.clientWidth || 1) - 1,
+      1 - (2 * y) / (this.host.clientHeight || 1),
+      z,
+    ).unproject(this.camera);
+    return [v.x, v.y, v.z];
   }
 
   private drop(thing: THREE.Mesh | THREE.LineSegments | null) {
@@ -612,12 +630,11 @@ export class Viewport {
     this.drop(this.surface);
     this.drop(this.lines);
     this.drop(this.dotted);
-    this.drop(this.cells);
-    this.drop(this.cutLines);
+    this.cells.dispose();
+    this.drop(this.planeFrames);
     this.drop(this.guide);
     if (this.signs) disposeSigns(this.signs);
     this.regions.dispose();
-    this.ramp.dispose();
     this.renderer.dispose();
     this.renderer.forceContextLoss();
     this.renderer.domElement.remove();

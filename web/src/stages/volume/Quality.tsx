@@ -1,37 +1,54 @@
+import { useState } from "react";
 import type { VolumeReport } from "../../api/reports";
+import { KINDS } from "../../bench/colouring";
 import { metricOf, useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
-import { RAMP } from "../../view/palette";
 import { useViewStore } from "../../view/store";
+import { Bars } from "./Bars";
+import { useQuality } from "./useQuality";
+import { WorstCells } from "./WorstCells";
 
-/** Worst, mean and best of each metric, and the histogram of the chosen one. */
+const FEW = 8;
+const MANY = 40;
+
+/** Worst, mean and best of each metric; of the chosen one bars, spread and the worst cells. */
 export function Quality({ report }: { report: VolumeReport }) {
   const { unit, lists } = useBench();
-  const { metric, setMetric } = useViewStore();
+  const { metric: shown, setMetric, bars } = useViewStore();
+  const [listed, setListed] = useState(FEW);
+  // cells may be coloured by what is no metric
+  const metric = shown in KINDS || !report.quality[shown] ? "equiangle_skewness" : shown;
+  const quality = useQuality(metric, bars, listed);
+  const rows = new Map((report.verdict?.rows ?? []).map((row) => [row.metric, row]));
+  const told = quality.data?.metric === metric ? quality.data : null;
+  const histogram = told?.histogram ?? report.histograms[metric];
   return (
     <>
       <table className="mt-3 w-full border-t border-line">
         <thead>
           <tr className="caps text-left">
             <th className="pb-0.5 pt-2 font-normal">metric</th>
-            <th className="pl-2.5 pt-2 text-right font-normal">worst</th>
-            <th className="pl-2.5 pt-2 text-right font-normal">mean</th>
-            <th className="pl-2.5 pt-2 text-right font-normal">best</th>
+            <th className="pl-2 pt-2 text-right font-normal">worst</th>
+            <th className="pl-2 pt-2 text-right font-normal">mean</th>
+            <th className="pl-2 pt-2 text-right font-normal">best</th>
           </tr>
         </thead>
         <tbody>
-          {lists.metrics.map(({ key, label, unit: symbol, large_is_bad }) => {
+          {lists.metrics.map(({ key, label, unit: symbol, large_is_bad, meaning }) => {
             const spread = report.quality[key];
             if (!spread) return null;
             const [worst, best] = large_is_bad
               ? [spread.max, spread.min]
               : [spread.min, spread.max];
+            const judged = rows.get(key);
+            const beyond = judged && !judged.passed;
             return (
               <tr key={key} className={metric === key ? "bg-wash" : ""}>
-                <td>
+                <td className="leading-tight">
                   <button
                     type="button"
                     aria-pressed={metric === key}
+                    title={meaning}
                     className="text-left hover:underline"
                     onClick={() => setMetric(key)}
                   >
@@ -41,13 +58,28 @@ export function Quality({ report }: { report: VolumeReport }) {
                     )}
                   </button>
                 </td>
-                <td className="whitespace-nowrap pl-2.5 text-right tabular-nums">
+                <td
+                  title={
+                    judged
+                      ? `limit ${measure(judged.limit, 3)}: ${beyond ? `${count(judged.beyond)}${judged.more ? " or more" : ""} cells beyond` : "none beyond"}`
+                      : undefined
+                  }
+                  className={`whitespace-nowrap pl-2 text-right tabular-nums ${beyond ? "text-ochre" : ""}`}
+                >
+                  {judged && (
+                    <span aria-hidden="true" className={beyond ? "" : "text-verdigris"}>
+                      {beyond ? "△ " : "✓ "}
+                    </span>
+                  )}
+                  {judged && (
+                    <span className="sr-only">{beyond ? "beyond its limit" : "within"} </span>
+                  )}
                   {measure(worst, 3)}
                 </td>
-                <td className="whitespace-nowrap pl-2.5 text-right tabular-nums">
+                <td className="whitespace-nowrap pl-2 text-right tabular-nums">
                   {measure(spread.mean, 3)}
                 </td>
-                <td className="whitespace-nowrap pl-2.5 text-right tabular-nums">
+                <td className="whitespace-nowrap pl-2 text-right tabular-nums">
                   {measure(best, 3)}
                 </td>
               </tr>
@@ -55,62 +87,49 @@ export function Quality({ report }: { report: VolumeReport }) {
           })}
         </tbody>
       </table>
-      <Bars report={report} metric={metric} />
+      {histogram && <Bars histogram={histogram} metric={metric} limit={told?.limit ?? null} />}
+      {told && (
+        <>
+          <Spread told={told} large={metricOf(lists, metric).large_is_bad} />
+          <WorstCells
+            quality={told}
+            more={told.worst.length === listed && listed < MANY ? () => setListed(MANY) : null}
+          />
+        </>
+      )}
+      {quality.isError && (
+        <p role="alert" className="mt-2 text-madder">
+          ✕ {quality.error.message}
+        </p>
+      )}
+      {!told && !quality.isError && <p className="mt-2 text-soft">Looking for the worst cells …</p>}
     </>
   );
 }
 
-function Bars({ report, metric }: { report: VolumeReport; metric: string }) {
-  const { range, setRange } = useViewStore();
-  const { lists } = useBench();
-  const histogram = report.histograms[metric];
-  if (!histogram) return null;
-  const most = Math.max(1, ...histogram.count);
-  const bins = histogram.count.length;
-  const { label, large_is_bad } = metricOf(lists, metric);
-  const turned = !large_is_bad;
+/** Spread and percentiles of the metric, and how many cells are beyond its limit. */
+function Spread({
+  told,
+  large,
+}: {
+  told: NonNullable<ReturnType<typeof useQuality>["data"]>;
+  large: boolean;
+}) {
+  const at = told.spread.percentiles;
+  const [near, far] = large ? (["95", "99"] as const) : (["5", "1"] as const);
   return (
-    <figure className="mt-3">
-      <figcaption className="caps">{label}: cells per bar; click shows them</figcaption>
-      <div className="mt-1 flex h-[74px] items-end border-b border-ink">
-        {histogram.count.map((n, k) => {
-          const low = histogram.edges[k]!;
-          const high = histogram.edges[k + 1]!;
-          const on = range?.metric === metric && range.low === low;
-          const x = turned ? 1 - k / (bins - 1) : k / (bins - 1);
-          return (
-            <button
-              key={low}
-              type="button"
-              disabled={n === 0}
-              aria-pressed={on}
-              title={`${measure(low, 3)} to ${measure(high, 3)}: ${count(n)} cells`}
-              aria-label={`${count(n)} cells from ${measure(low, 3)} to ${measure(high, 3)}`}
-              className="group flex h-full flex-1 items-end"
-              onClick={() => setRange(on ? null : { metric, low, high })}
-            >
-              <span
-                className={`block w-full border-r border-paper ${on ? "outline-2 outline-ink" : "group-hover:opacity-70"}`}
-                style={{
-                  // a bar of few cells still shows: the worst are few
-                  height: n === 0 ? 0 : `${Math.max(4, 100 * Math.sqrt(n / most))}%`,
-                  background: RAMP[Math.round(x * (RAMP.length - 2)) + 1],
-                }}
-              />
-            </button>
-          );
-        })}
-      </div>
-      <div className="flex justify-between text-[11.5px]">
-        <span>{measure(histogram.edges[0]!, 3)}</span>
-        <span className="text-soft">height ∝ √cells</span>
-        <span>{measure(histogram.edges.at(-1)!, 3)}</span>
-      </div>
-      {range?.metric === metric && (
-        <button type="button" className="quiet mt-1" onClick={() => setRange(null)}>
-          Show the whole mesh again
-        </button>
+    <p className="mt-1">
+      Half are {large ? "under" : "over"} {measure(at["50"]!, 3)}, all but 5 %{" "}
+      {large ? "under" : "over"} {measure(at[near]!, 3)}, all but 1 % {large ? "under" : "over"}{" "}
+      {measure(at[far]!, 3)}; they spread by ±{measure(told.spread.deviation, 2)}.
+      {told.limit !== null && told.beyond !== null && (
+        <span className={told.beyond > 0 ? "text-ochre" : ""}>
+          {" "}
+          {told.beyond === 0
+            ? `None is beyond the limit of ${measure(told.limit, 3)}.`
+            : `${count(told.beyond)} of ${count(told.cells)} cells are beyond the limit of ${measure(told.limit, 3)}.`}
+        </span>
       )}
-    </figure>
+    </p>
   );
 }

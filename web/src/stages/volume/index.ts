@@ -15,6 +15,14 @@ export const page: StagePage = {
     const r = reportOf(variant, "volume");
     return r ? `${count(r.cells)} cells` : "";
   },
+  verdict: ({ variant }) => {
+    const told = reportOf(variant, "volume")?.verdict;
+    if (!told || told.rows.length === 0) return null;
+    const beyond = told.rows.filter((row) => !row.passed).length;
+    return beyond === 0
+      ? { good: true, words: "within limits" }
+      : { good: false, words: `${beyond} beyond` };
+  },
   Consequences: VolumeConsequences,
   useSections: useMeshSections,
 };

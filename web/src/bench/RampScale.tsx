@@ -1,0 +1,71 @@
+import { measure } from "../parts/numbers";
+import { RAMP } from "../view/palette";
+import { useViewStore } from "../view/store";
+import { colouringOf, KINDS, kindsOf } from "./colouring";
+import { metricOf, reportOf, useBench } from "./context";
+
+/** What the cells shown are coloured by, to choose; its colours and their limits. */
+export function RampScale() {
+  const { variant, unit, lists } = useBench();
+  const { metric, range, slice, focus, setMetric } = useViewStore();
+  const report = reportOf(variant, "volume");
+  const key = range?.metric ?? metric;
+  if (!report || (!slice.on && !range && !focus)) return null;
+  const known = lists.metrics.filter((m) => report.histograms[m.key]);
+  const { unit: symbol, meaning } = metricOf(lists, key);
+  const { how, limits } = colouringOf(lists, report, key);
+  // the least value stands at the left; the worst is darkest
+  const turned = limits[0] > limits[1];
+  const colours = turned ? [...RAMP].reverse() : [...RAMP];
+  const [least, most] = turned ? [limits[1], limits[0]] : limits;
+  return (
+    <figure className="absolute bottom-14 right-3 w-56 bg-paper/90 p-1.5">
+      <figcaption className="flex items-baseline gap-1">
+        <select
+          aria-label="colour cells by"
+          title={meaning}
+          className="blank min-w-0 flex-1 text-[12px]!"
+          value={key}
+          disabled={range !== null}
+          onChange={(e) => setMetric(e.target.value)}
+        >
+          {known.map((m) => (
+            <option key={m.key} value={m.key}>
+              {m.label}
+            </option>
+          ))}
+          {Object.entries(KINDS)
+            .filter(([kind]) => kind !== "layer" || report.layer_cells)
+            .map(([kind, words]) => (
+              <option key={kind} value={kind}>
+                {words}
+              </option>
+            ))}
+        </select>
+        <span className="text-[11.5px] text-soft">{symbol.replace("unit", unit)}</span>
+      </figcaption>
+      {how === "kinds" ? (
+        <ul className="mt-1 flex flex-wrap gap-x-2.5 text-[11.5px]">
+          {kindsOf(key, lists, report).map(({ words, colour }) => (
+            <li key={words} className="flex items-center gap-1">
+              <span className="h-2.5 w-2.5 border border-ink" style={{ background: colour }} />
+              {words}
+            </li>
+          ))}
+        </ul>
+      ) : (
+        <>
+          <div
+            className="mt-1 h-2.5 border border-ink"
+            style={{ background: `linear-gradient(90deg, ${colours.join(",")})` }}
+          />
+          <div className="flex justify-between text-[11.5px]">
+            <span>{measure(least, 3)}</span>
+            {how === "ratio" && <span className="text-soft">even in ratio</span>}
+            <span>{measure(most, 3)}</span>
+          </div>
+        </>
+      )}
+    </figure>
+  );
+}

@@ -1,0 +1,39 @@
+/** What cells are coloured by: metrics, and the few kinds that are none. */
+import type { Lists } from "../api/client";
+import type { VolumeReport } from "../api/reports";
+import type { Colouring } from "../view/cellLayers";
+import { PATCH_COLOURS } from "../view/palette";
+import { metricOf } from "./context";
+
+export const KINDS: Record<string, string> = { zone: "Zone", shape: "Shape", layer: "Layer" };
+
+export function colouringOf(lists: Lists, report: VolumeReport | null, key: string): Colouring {
+  if (key in KINDS) return { how: "kinds", limits: [0, 1] };
+  const { large_is_bad, ratio } = metricOf(lists, key);
+  const edges = report?.histograms[key]?.edges ?? [0, 1];
+  const ends: [number, number] = [edges[0] ?? 0, edges.at(-1) ?? 1];
+  return {
+    how: ratio && ends[0] > 0 ? "ratio" : "even",
+    limits: large_is_bad ? ends : [ends[1], ends[0]],
+  };
+}
+
+/** Name and colour of each kind that occurs. */
+export function kindsOf(
+  key: string,
+  lists: Lists,
+  report: VolumeReport,
+): { words: string; colour: string }[] {
+  const colour = (k: number) => PATCH_COLOURS[k % PATCH_COLOURS.length]!;
+  if (key === "zone")
+    return Object.keys(report.zones).map((words, k) => ({ words, colour: colour(k) }));
+  if (key === "shape")
+    return lists.cell_shapes
+      .map((words, k) => ({ words, colour: colour(k) }))
+      .filter(({ words }) => report.cells_by_shape?.[words]);
+  return [
+    { words: "core", colour: colour(0) },
+    ...[1, 2, 3].map((k) => ({ words: `layer ${k}`, colour: colour(k) })),
+    { words: "…", colour: colour(4) },
+  ];
+}

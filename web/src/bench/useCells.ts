@@ -1,0 +1,176 @@
+import { keepPreviousData, useQueries } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { binary } from "../api/client";
+import type { Packed } from "../api/packed";
+import type { CellArrays } from "../view/geometry";
+import { outline, type Placed, placed } from "../view/planes";
+import { useViewStore, type ViewState } from "../view/store";
+import type { Viewport } from "../view/viewport";
+import { colouringOf } from "./colouring";
+import { reportOf, stateOf, useBench } from "./context";
+
+/** While the slider moves, cells are asked for this often at most, in milliseconds. */
+const FOLLOW = 120;
+
+/** The value, brought up to date no more often than every so many milliseconds, and at last. */
+function useThrottled<T>(value: T, milliseconds: number): T {
+  const [held, setHeld] = useState(value);
+  const [since, setSince] = useState(0);
+  useEffect(() => {
+    const wait = Math.max(0, since + milliseconds - Date.now());
+    const timer = setTimeout(() => {
+      setSince(Date.now());
+      setHeld(value);
+    }, wait);
+    return () => clearTimeout(timer);
+  }, [value, milliseconds, since]);
+  return held;
+}
+
+/** What to ask the server for: a name in the scene and a query for each set of cells. */
+export function asked(
+  { slice, metric, range, focus }: Pick<ViewState, "slice" | "metric" | "range" | "focus">,
+  planes: Placed[],
+  peel: boolean,
+  behind: (normal: [number, number, number]) => number,
+): [string, string][] {
+  if (focus) return [["focus", `around?cell=${focus.cell}&rings=${focus.rings}&metric=${metric}`]];
+  if (range) return [["range", `cells?metric=${range.metric}&low=${range.low}&high=${range.high}`]];
+  if (!slice.on) return [];
+  const [at] = planes.slice(slice.active);
+  // layers are kept on the side that lies behind the plane at hand as the view is now
+  const shown = peel && at ? [at] : planes;
+  return shown.map(({ normal, offset }, k) => {
+    const way = peel ? behind(normal) : 1;
+    const [nx, ny, nz] = normal.map((n) => way * n);
+    return [
+      `plane ${k}`,
+      `slice?nx=${nx}&ny=${ny}&nz=${nz}&offset=${way * offset}&metric=${metric}&flat=${slice.flat}&peel=${peel}`,
+    ];
+  });
+}
+
+const arraysOf = (packed: Packed, before = ""): CellArrays => {
+  const a = packed.arrays;
+  return {
+    points: a[`${before}points`] as Float32Array,
+    triangles: a[`${before}triangles`] as Int32Array,
+    value: a[`${before}value`] as Float32Array,
+    sides: a[`${before}sides`] as Uint8Array,
+  };
+};
+
+export interface Cells {
+  /** the mesh can be sliced here */
+  active: boolean;
+  planes: Placed[];
+  /** how far one cell reaches along the plane at hand */
+  step: number | null;
+  /** the cells shown are those of an earlier plane or choice */
+  late: boolean;
+  error: string | null;
+}
+
+/** Draw slices, chosen cells, or those around one. */
+export function useCells(view: Viewport | null, possible: boolean): Cells {
+  const { variant, lists } = useBench();
+  const { slice, metric, range, focus } = useViewStore();
+  const report = reportOf(variant, "volume");
+  const domain = reportOf(variant, "domain");
+  const product = stateOf(variant, "volume").product;
+  const active = possible && Boolean(report && domain && report.histograms);
+  const planes = domain ? slice.planes.map((p) => placed(p, domain)) : [];
+  const peel = slice.peel && Boolean(report?.layer_cells);
+  const now =
+    active && view
+      ? asked({ slice, metric, range, focus }, planes, peel, (n) => view.behind(n))
+      : [];
+  const wanted = useThrottled(JSON.stringify(now), FOLLOW);
+  const list = JSON.parse(active ? wanted : "[]") as [string, string][];
+  const queries = useQueries({
+    queries: list.map(([, query]) => ({
+      queryKey: ["cells", variant.id, product, query],
+      queryFn: ({ signal }: { signal: AbortSignal }) =>
+        binary(`variants/${variant.id}/${query}`, signal),
+      staleTime: Number.POSITIVE_INFINITY,
+      gcTime: 5000,
+      placeholderData: keepPreviousData,
+    })),
+  });
+  const own = range?.metric ?? metric;
+  const colouring = colouringOf(lists, report, own);
+  const colours = JSON.stringify(colouring);
+  const data = queries.map((q) => q.data);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: by content; arrays are made anew
+  useEffect(() => {
+    if (!view) return;
+    view.keepCells(list.flatMap(([name]) => (name === "focus" ? ["focus", "own"] : [name])));
+    list.forEach(([name], k) => {
+      const packed = data[k];
+      if (!packed) return;
+      if (name === "focus") {
+        if (!packed.arrays.own_points) return;
+        view.setCells("focus", arraysOf(packed), colouring, null, { ghost: true });
+        view.setCells("own", arraysOf(packed, "own_"), colouring);
+      } else if (packed.arrays.points) {
+        const lines = (packed.arrays.lines as Float32Array | undefined) ?? null;
+        view.setCells(name, arraysOf(packed), colouring, lines);
+      }
+    });
+  }, [view, wanted, colours, ...data]);
+
+  // come near once to each cell that is chosen
+  const around = focus ? data[0]?.arrays : undefined;
+  const near = around?.own_points ? (around.points as Float32Array) : null;
+  useEffect(() => {
+    if (view && near) view.frame(...boundsOf(near));
+  }, [view, near]);
+
+  const cut = planes[slice.active];
+  const clips = active && slice.on && !range && !focus;
+  const plane = clips && slice.side === "behind" && cut ? cut : null;
+  const shown = !active || (!focus && !range && !(clips && (slice.side === "plane" || peel)));
+  const held = JSON.stringify(plane && [plane.normal, plane.offset]);
+  const frames = JSON.stringify(clips ? planes.map((p) => [p.normal, p.offset]) : []);
+  const box = JSON.stringify(domain && [domain.low, domain.high]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: by content
+  useEffect(() => {
+    if (!view) return;
+    view.setPlane(plane, shown, (shown && plane === null) || range !== null || focus !== null);
+    const lines = clips && domain ? planes.map((p) => outline(p, domain)) : [];
+    view.setPlaneFrames(joined(lines));
+  }, [view, held, frames, shown, box, range, focus]);
+
+  const meta = data[slice.active]?.meta;
+  return {
+    active,
+    planes,
+    step: typeof meta?.step === "number" && meta.step > 0 ? meta.step : null,
+    late:
+      JSON.stringify(now) !== wanted || queries.some((q) => q.isPlaceholderData || q.isFetching),
+    error: queries.find((q) => q.isError)?.error?.message ?? null,
+  };
+}
+
+function joined(parts: Float32Array[]): Float32Array {
+  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
+}
+
+/** Low and high corner of points. */
+export function boundsOf(points: Float32Array): [number[], number[]] {
+  const low = [Infinity, Infinity, Infinity];
+  const high = [-Infinity, -Infinity, -Infinity];
+  for (let i = 0; i < points.length; i++) {
+    const k = i % 3;
+    low[k] = Math.min(low[k]!, points[i]!);
+    high[k] = Math.max(high[k]!, points[i]!);
+  }
+  return [low, high];
+}

@@ -1,0 +1,56 @@
+import { metricOf, useBench } from "../bench/context";
+import { type BlankProps, shownValue } from "./props";
+import { Add, numberOr, Row, Text } from "./SizesBlank";
+
+interface Limit {
+  metric: string;
+  value: number | string;
+}
+
+/** Limits of one's own: a row for each metric. */
+export function LimitsBlank({ value, change }: BlankProps) {
+  const { lists, unit } = useBench();
+  const rows = (value as Limit[]) ?? [];
+  const put = (k: number, next: Limit) => change(rows.map((r, i) => (i === k ? next : r)));
+  const free = lists.metrics.filter((m) => !rows.some((r) => r.metric === m.key));
+  return (
+    <span className="block">
+      {rows.length === 0 && <span className="text-soft">none yet.</span>}
+      {rows.map((row, k) => {
+        const { label, unit: symbol, large_is_bad } = metricOf(lists, row.metric);
+        const what = `limit ${k + 1}`;
+        return (
+          <Row key={row.metric} remove={() => change(rows.filter((_, i) => i !== k))} what={what}>
+            <select
+              aria-label={`metric of ${what}`}
+              className="blank max-w-44"
+              value={row.metric}
+              onChange={(e) => put(k, { ...row, metric: e.target.value })}
+            >
+              {[{ key: row.metric, label }, ...free].map((m) => (
+                <option key={m.key} value={m.key}>
+                  {m.label}
+                </option>
+              ))}
+            </select>{" "}
+            {large_is_bad ? "at most" : "at least"}{" "}
+            <Text
+              label={`value of ${what}`}
+              value={shownValue(row.value)}
+              change={(t) => put(k, { ...row, value: numberOr(t) })}
+            />{" "}
+            {symbol.replace("unit", unit)}
+          </Row>
+        );
+      })}
+      <span className="mt-1 flex flex-wrap gap-1">
+        {free[0] && (
+          <Add
+            words="+ another"
+            press={() => change([...rows, { metric: free[0]!.key, value: 1 }])}
+          />
+        )}
+      </span>
+    </span>
+  );
+}

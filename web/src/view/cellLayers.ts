@@ -1,0 +1,113 @@
+/** Sets of cells in the scene, each under a name: slices, chosen cells, those around one. */
+import * as THREE from "three";
+import { type CellArrays, cellGeometry } from "./geometry";
+import { PATCH_COLOURS, RAMP, rgb } from "./palette";
+import { CELL_FRAGMENT, CELL_VERTEX } from "./shaders";
+
+/**
+ * How values become colours: a ramp between two limits, even or even in the logarithm, or one colour
+ * for each kind, by number.
+ */
+export interface Colouring {
+  how: "even" | "ratio" | "kinds";
+  limits: [number, number];
+}
+
+export interface CellLook {
+  /** seen through, so that what lies within shows */
+  ghost?: boolean;
+}
+
+const HOW = { even: 0, ratio: 1, kinds: 2 };
+
+export function colourTexture(colours: readonly string[]): THREE.DataTexture {
+  const data = new Uint8Array(
+    colours.flatMap((c) => [...rgb(c).map((x) => Math.round(255 * x)), 255]),
+  );
+  const out = new THREE.DataTexture(data, colours.length, 1, THREE.RGBAFormat);
+  out.magFilter = out.minFilter = THREE.NearestFilter;
+  out.needsUpdate = true;
+  return out;
+}
+
+export class CellLayers {
+  private held = new Map<string, THREE.Object3D[]>();
+  readonly ramp = colourTexture(RAMP);
+  private kinds = colourTexture(PATCH_COLOURS);
+
+  constructor(
+    private scene: THREE.Scene,
+    private ink: () => THREE.LineBasicMaterial,
+  ) {
+    this.ramp.magFilter = this.ramp.minFilter = THREE.LinearFilter;
+  }
+
+  /** Draw cells under a name, or take them away (null); segments: lines drawn with them. */
+  set(
+    name: string,
+    data: CellArrays | null,
+    colouring: Colouring,
+    segments: Float32Array | null = null,
+    look: CellLook = {},
+  ) {
+    this.clear(name);
+    const made: THREE.Object3D[] = [];
+    if (segments && segments.length > 0) {
+      const lines = new THREE.BufferGeometry();
+      lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
+      made.push(new THREE.LineSegments(lines, this.ink()));
+    }
+    if (data && data.triangles.length > 0) {
+      const material = new THREE.ShaderMaterial({
+        vertexShader: CELL_VERTEX,
+        fragmentShader: CELL_FRAGMENT,
+        side: THREE.DoubleSide,
+        transparent: Boolean(look.ghost),
+        depthWrite: !look.ghost,
+        uniforms: {
+          ramp: { value: this.ramp },
+          kinds: { value: this.kinds },
+          kindCount: { value: PATCH_COLOURS.length },
+          how: { value: HOW[colouring.how] },
+          limits: { value: new THREE.Vector2(...colouring.limits) },
+          alpha: { value: look.ghost ? 0.1 : 1 },
+        },
+      });
+      const mesh = new THREE.Mesh(cellGeometry(data), material);
+      mesh.renderOrder = look.ghost ? 2 : 0;
+      made.push(mesh);
+    }
+    if (made.length > 0) {
+      this.held.set(name, made);
+      for (const thing of made) this.scene.add(thing);
+    }
+  }
+
+  clear(name: string) {
+    for (const thing of (this.held.get(name) ?? []) as THREE.Mesh[]) {
+      this.scene.remove(thing);
+      thing.geometry.dispose();
+      (thing.material as THREE.Material).dispose();
+    }
+    this.held.delete(name);
+  }
+
+  names(): string[] {
+    return [...this.held.keys()];
+  }
+
+  /** Meshes that a ray may meet, by name. */
+  meshes(): [string, THREE.Mesh][] {
+    return [...this.held].flatMap(([name, things]) =>
+      things
+        .filter((t): t is THREE.Mesh => t instanceof THREE.Mesh)
+        .map((t) => [name, t] as [string, THREE.Mesh]),
+    );
+  }
+
+  dispose() {
+    for (const name of this.names()) this.clear(name);
+    this.ramp.dispose();
+    this.kinds.dispose();
+  }
+}
