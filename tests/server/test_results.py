@@ -149,3 +149,84 @@ def test_the_stream_sends_each_change(done):
 
     parts = asyncio.run(asyncio.wait_for(first_events(), 10))
     assert parts[1].startswith("event: job") and '"state": "done"' in parts[1]
+
+
+def _volume(client, variant):
+    stages = client.get(f"/api/variants/{variant.id}").data["stages"]
+    return next(s for s in stages if s["stage"] == "volume")
+
+
+def test_one_metric_with_its_bars_limit_and_worst_cells(done, variant):
+    base = f"/api/variants/{variant.id}"
+    state = _volume(done, variant)
+    patches = {"opening_1", "opening_2", "wall"}
+    for key, spread in state["report"]["quality"].items():
+        told = done.get(f"{base}/quality?metric={key}&bars=7&worst=4").json()
+        assert told["metric"] == key and told["product"] == state["product"]
+        assert told["spread"] == spread
+        assert len(told["histogram"]["count"]) == 7 and len(told["worst"]) == 4
+        held = sum(told["histogram"]["count"])
+        whole = key not in ("equivolume_skewness",)
+        assert held == state["report"]["cells"] if whole else held > 0
+        for row in told["worst"]:
+            for name in row["cause"].split(": ")[-1].removeprefix("at ").split(" and "):
+                assert not name.startswith("face") or name in patches
+    skew = done.get(f"{base}/quality?metric=equiangle_skewness&worst=2").json()
+    top = state["report"]["worst"]["equiangle_skewness"]
+    assert [w["value"] for w in skew["worst"]] == top["values"][:2]
+    # the first limit of the general set
+    assert skew["limit"] == 0.95
+    assert skew["beyond"] == sum(v > 0.95 for v in top["values"])
+    part = done.get(f"{base}/quality?metric=equiangle_skewness&low=0.2&high=0.4&bars=2").json()
+    assert part["histogram"]["edges"] == pytest.approx([0.2, 0.3, 0.4])
+
+
+def test_bad_questions_about_quality_are_refused(done, variant):
+    base = f"/api/variants/{variant.id}"
+    for query in (
+        "metric=beauty", "bars=0", "bars=2.5", "bars=x", "worst=-1", "worst=1e9", "low=nan",
+    ):  # fmt: skip
+        answer = done.get(f"{base}/quality?{query}")
+        assert answer.status_code == 400 and answer.json()["message"], query
+    cells = _volume(done, variant)["report"]["cells"]
+    for query in ("", "cell=-1", f"cell={cells}", "cell=0&rings=99", "cell=0&metric=beauty"):
+        answer = done.get(f"{base}/around?{query}")
+        assert answer.status_code == 400 and answer.json()["message"], query
+
+
+def test_the_cells_around_one(done, variant):
+    base = f"/api/variants/{variant.id}"
+    alone, meta = unpack(done.get(f"{base}/around?cell=5&rings=0&metric=zone").content)
+    assert meta["cells"] == 1
+    np.testing.assert_array_equal(alone["points"], alone["own_points"])
+    assert set(alone["value"]) == {0.0}
+    more, wide = unpack(done.get(f"{base}/around?cell=5&rings=2&metric=volume").content)
+    assert wide["cells"] > 20 and len(more["own_triangles"]) == len(alone["own_triangles"])
+
+
+def test_cells_are_coloured_by_kinds_too(done, variant):
+    base = f"/api/variants/{variant.id}/slice?nx=1&ny=0&nz=0&offset=30"
+    shapes, meta = unpack(done.get(f"{base}&metric=shape").content)
+    assert {1.0, 3.0} <= set(shapes["value"].tolist()) and meta["step"] > 0
+    layers, _ = unpack(done.get(f"{base}&metric=layer&flat=true").content)
+    assert 0.0 in layers["value"] and layers["value"].max() >= 1
+    ratio, _ = unpack(done.get(f"{base}&metric=size_ratio").content)
+    assert 0.1 < np.median(ratio["value"]) < 3
+
+
+def test_limits_change_the_verdict_at_once(done, variant):
+    before = _volume(done, variant)
+    assert before["report"]["verdict"]["limits"] == "general"
+    own = {"limits": "own", "own_limits": [{"metric": "equiangle_skewness", "value": 0.01}]}
+    url = f"/api/variants/{variant.id}/settings"
+    answer = done.patch(url, {"volume": own}, format="json")
+    state = next(s for s in answer.json()["stages"] if s["stage"] == "volume")
+    assert state["condition"] == "current" and state["product"] == before["product"]
+    (row,) = state["report"]["verdict"]["rows"]
+    assert not row["passed"] and row["more"]
+    assert "beyond-equiangle-skewness" in {f["code"] for f in state["report"]["findings"]}
+    told = done.get(f"/api/variants/{variant.id}/quality?metric=equiangle_skewness").json()
+    # of all cells, not just of those that the report lists
+    assert told["limit"] == 0.01 and told["beyond"] > state["report"]["cells"] // 2
+    wrong = {"volume": {"own_limits": [{"metric": "beauty", "value": 1}]}}
+    assert done.patch(url, wrong, format="json").status_code == 400
