@@ -163,7 +163,9 @@ def test_one_metric_with_its_bars_limit_and_worst_cells(done, variant):
     for key, spread in state["report"]["quality"].items():
         told = done.get(f"{base}/quality?metric={key}&bars=7&worst=4").json()
         assert told["metric"] == key and told["product"] == state["product"]
-        assert told["spread"] == spread
+        # the edge length over the field is kept in single precision
+        for name in ("min", "max", "mean", "deviation", "percentiles"):
+            assert told["spread"][name] == pytest.approx(spread[name], rel=1e-6)
         assert len(told["histogram"]["count"]) == 7 and len(told["worst"]) == 4
         held = sum(told["histogram"]["count"])
         whole = key not in ("equivolume_skewness",)

@@ -84,6 +84,51 @@ class WorstCellShape(serializers.Serializer):
     cause = serializers.CharField()
 
 
+class SharedBarsShape(serializers.Serializer):
+    edges = serializers.ListField(child=serializers.FloatField())
+    shares = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), allow_null=True)
+    )
+    counts = serializers.ListField(
+        child=serializers.ListField(child=serializers.IntegerField(), allow_null=True)
+    )
+
+
+class ComparedRowShape(serializers.Serializer):
+    group = serializers.CharField()
+    key = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    unit = serializers.CharField(allow_blank=True)
+    values = serializers.ListField(child=serializers.JSONField(allow_null=True))
+    differs = serializers.BooleanField()
+    best = serializers.IntegerField(allow_null=True)
+
+
+class ComparedVariantShape(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    condition = serializers.CharField()
+
+
+class ComparisonShape(serializers.Serializer):
+    variants = ComparedVariantShape(many=True)
+    settings = ComparedRowShape(many=True)
+    figures = ComparedRowShape(many=True)
+    histogram = SharedBarsShape(allow_null=True)
+    metric = serializers.CharField()
+
+
+class TrialShape(serializers.Serializer):
+    name = serializers.CharField(max_length=60)
+    settings = serializers.DictField()
+
+
+class TrialsShape(serializers.Serializer):
+    source = serializers.IntegerField()  # type: ignore[assignment]
+    target = serializers.CharField()
+    trials = TrialShape(many=True, allow_empty=False)
+
+
 class QualityShape(serializers.Serializer):
     metric = serializers.CharField()
     product = serializers.CharField()
@@ -258,3 +303,8 @@ class VariantShape(serializers.Serializer):
 class RunShape(serializers.Serializer):
     target = serializers.CharField()
     live = serializers.BooleanField(default=False)
+
+
+class MadeTrialsShape(serializers.Serializer):
+    variants = VariantNameShape(many=True)
+    jobs = JobShape(many=True)

@@ -3,7 +3,7 @@
 from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 
-from studies.api import geometry, jobs, quality, results, session, studies, variants
+from studies.api import geometry, jobs, quality, results, session, studies, trials, variants
 
 _VARIANT = "variants/<int:variant_id>"
 
@@ -17,6 +17,8 @@ urlpatterns = [
     path("studies/<int:study_id>", studies.StudyView.as_view()),
     path("studies/<int:study_id>/duplicate", studies.DuplicateView.as_view()),
     path("studies/<int:study_id>/variants", studies.VariantsView.as_view()),
+    path("studies/<int:study_id>/trials", trials.TrialsView.as_view()),
+    path("studies/<int:study_id>/comparison", trials.ComparisonView.as_view()),
     path("studies/<int:study_id>/files", studies.FilesView.as_view()),
     path(_VARIANT, variants.VariantView.as_view()),
     path(f"{_VARIANT}/settings", variants.SettingsView.as_view()),

@@ -4,6 +4,7 @@ import time
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
 from rest_framework.exceptions import ValidationError
@@ -178,29 +179,35 @@ class RunsView(APIView):
                 raise state.error
         with transaction.atomic():
             Variant.objects.select_for_update().get(id=variant.id)
-            same = variant.jobs.filter(
-                target=target,
-                settings=variant.settings,
-                state__in=[Job.State.WAITING, Job.State.RUNNING],
-                cancel_asked=False,
-                live=live,
-            ).first()
-            if same is not None:
-                return Response(JobShape(same).data, status=202)
-            job = Job.objects.create(
-                owner=user_of(request),
-                study=variant.study,
-                variant=variant,
-                source=variant.study.source,
-                file_name=variant.study.file_name,
-                target=target,
-                settings=variant.settings,
-                live=live,
-            )
-            enqueue(job)
+            job = begin_run(user_of(request), variant, target, live)
         if live:
             _wait_a_little(job)
         return Response(JobShape(job).data, status=202)
+
+
+def begin_run(user: User, variant: Variant, target: str, live: bool = False) -> Job:
+    """The job that runs a variant to a stage: one that waits or runs already, or a new one."""
+    same = variant.jobs.filter(
+        target=target,
+        settings=variant.settings,
+        state__in=[Job.State.WAITING, Job.State.RUNNING],
+        cancel_asked=False,
+        live=live,
+    ).first()
+    if same is not None:
+        return same
+    job = Job.objects.create(
+        owner=user,
+        study=variant.study,
+        variant=variant,
+        source=variant.study.source,
+        file_name=variant.study.file_name,
+        target=target,
+        settings=variant.settings,
+        live=live,
+    )
+    enqueue(job)
+    return job
 
 
 def _wait_a_little(job: Job) -> None:

@@ -156,6 +156,26 @@ export interface paths {
         patch: operations["studies_partial_update"];
         trace?: never;
     };
+    "/api/studies/{study_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Two to four variants of a study side by side: settings, figures of their meshes, and bars
+         *     of one metric over one axis.
+         */
+        get: operations["studies_comparison_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/duplicate": {
         parameters: {
             query?: never;
@@ -187,6 +207,26 @@ export interface paths {
          *     become the study's, and every variant out of date.
          */
         post: operations["studies_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Branch a variant for each trial, change its settings, and run them all to a stage. If one
+         *     cannot be used none is made.
+         */
+        post: operations["studies_trials_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -550,6 +590,27 @@ export interface components {
             most: number | null;
             choices: string[][];
         };
+        ComparedRowShape: {
+            group: string;
+            key: string;
+            label: string;
+            unit: string;
+            values: unknown[];
+            differs: boolean;
+            best: number | null;
+        };
+        ComparedVariantShape: {
+            id: number;
+            name: string;
+            condition: string;
+        };
+        ComparisonShape: {
+            variants: components["schemas"]["ComparedVariantShape"][];
+            settings: components["schemas"]["ComparedRowShape"][];
+            figures: components["schemas"]["ComparedRowShape"][];
+            histogram: components["schemas"]["SharedBarsShape"] | null;
+            metric: string;
+        };
         /**
          * @description * `current` - current
          *     * `outdated` - outdated
@@ -606,6 +667,10 @@ export interface components {
             }[];
             read: string[];
             written: components["schemas"]["WrittenShape"];
+        };
+        MadeTrialsShape: {
+            variants: components["schemas"]["VariantNameShape"][];
+            jobs: components["schemas"]["JobShape"][];
         };
         MeasureShape: {
             first: components["schemas"]["TouchShape"];
@@ -693,6 +758,11 @@ export interface components {
             username: string | null;
             upload_limit: number;
         };
+        SharedBarsShape: {
+            edges: number[];
+            shares: (number[] | null)[];
+            counts: (number[] | null)[];
+        };
         SignInShape: {
             username: string;
             password: string;
@@ -768,6 +838,17 @@ export interface components {
         TouchShape: {
             face: number;
             at: number[];
+        };
+        TrialShape: {
+            name: string;
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        TrialsShape: {
+            source: number;
+            target: string;
+            trials: components["schemas"]["TrialShape"][];
         };
         UnitShape: {
             key: string;
@@ -1477,6 +1558,31 @@ export interface operations {
             };
         };
     };
+    studies_comparison_retrieve: {
+        parameters: {
+            query?: {
+                bars?: number;
+                metric?: string;
+                variants?: string;
+            };
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonShape"];
+                };
+            };
+        };
+    };
     studies_duplicate_create: {
         parameters: {
             query?: never;
@@ -1519,6 +1625,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
+    studies_trials_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialsShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["TrialsShape"];
+                "multipart/form-data": components["schemas"]["TrialsShape"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTrialsShape"];
                 };
             };
         };
