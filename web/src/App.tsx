@@ -1,5 +1,6 @@
 import { useEvents, useSession } from "./api/queries";
 import { Bench } from "./bench/Bench";
+import { Compare } from "./compare/Compare";
 import { Guarded } from "./parts/Guarded";
 import { usePlace } from "./parts/route";
 import { Shelf } from "./shelf/Shelf";
@@ -22,6 +23,8 @@ export function App() {
     <Guarded name="This page" again={[place]}>
       {place.study === null ? (
         <Shelf session={session.data} />
+      ) : place.compare && place.compare.length > 1 ? (
+        <Compare key={place.study} study={place.study} shown={place.compare} />
       ) : (
         <Bench key={place.study} place={place} study={place.study} />
       )}

@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { ApiError } from "../api/client";
 import { useSettings } from "../api/queries";
@@ -8,6 +9,8 @@ import { Findings } from "./Findings";
 import { GeometryFiles } from "./GeometryFiles";
 import { Progress } from "./Header";
 import { factsOf, parts, shown } from "./sentences";
+import { Trial } from "./Trial";
+import { type Spread, spread } from "./trials";
 
 export function Brief({ trouble }: { trouble: string | null }) {
   const bench = useBench();
@@ -16,11 +19,17 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const state = stateOf(variant, stage);
   const settings = useSettings(variant.id);
   const [wrong, setWrong] = useState<{ blank: string; message: string } | null>(null);
+  const [trial, setTrial] = useState<{ name: string; several: Spread } | null>(null);
+  const client = useQueryClient();
   const condition = conditionOf(bench, stage);
   const page = pageOf(stage);
 
   function change(name: string, value: unknown) {
     setWrong(null);
+    const several = spread(value);
+    setTrial(several && { name, several });
+    // a list of values changes nothing here: it makes variants
+    if (several) return;
     settings.mutate(
       { [stage]: { [name]: value } },
       {
@@ -85,7 +94,14 @@ export function Brief({ trouble }: { trouble: string | null }) {
         <GeometryFiles key={stage} />
       )}
       <div className="sticky -bottom-6 z-20 -mx-5 mt-3 border-t border-line bg-paper px-5 py-2.5">
-        {job ? (
+        {trial ? (
+          <Trial
+            name={trial.name}
+            trial={trial.several}
+            leave={() => setTrial(null)}
+            refresh={() => client.invalidateQueries({ queryKey: ["studies"] })}
+          />
+        ) : job ? (
           <Progress job={job} />
         ) : (
           <div className="flex items-center gap-2.5">

@@ -100,6 +100,20 @@ export function Header({ study, undo, redo, refresh, help }: Props) {
             +
           </button>
         )}
+        {study.variants.length > 1 && (
+          <button
+            type="button"
+            className="quiet"
+            title="set variants side by side"
+            onClick={() => {
+              const others = study.variants.map((v) => v.id).filter((v) => v !== variant.id);
+              const shown = [variant.id, ...others.slice(-3)];
+              go({ study: study.id, variant: variant.id, stage, compare: shown });
+            }}
+          >
+            compare
+          </button>
+        )}
         {trouble && (
           <span role="alert" className="text-madder">
             {trouble}
@@ -171,7 +185,9 @@ export function Progress({ job }: { job: Job }) {
         </button>
       </div>
       <p className="text-soft">
-        {job.state === "waiting" ? "waiting for a worker" : `${job.stage}: ${job.doing}`}
+        {job.state === "waiting"
+          ? "waiting for a worker"
+          : `${job.stage ? `${job.stage}: ` : ""}${job.doing}`}
         {job.seconds_left ? `, about ${duration(job.seconds_left)} left` : ""}
       </p>
     </div>

@@ -2,14 +2,13 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useView } from "../api/queries";
 import { pageOf } from "../stages/registry";
 import { useSwatch } from "../stages/sizing/Swatch";
-import { colourOf, PATTERN } from "../view/palette";
 import { useViewStore } from "../view/store";
-import { type Rectangle, type RegionLook, Viewport } from "../view/viewport";
+import { type Rectangle, Viewport } from "../view/viewport";
 import { wallValues } from "../view/walls";
 import { Compass } from "./Compass";
-import { patchOfFace, reportOf, seamsOf, stateOf, useBench } from "./context";
-import { enclosingRoles } from "./enclosing";
+import { reportOf, seamsOf, stateOf, useBench } from "./context";
 import { FocusPanel } from "./FocusPanel";
+import { looksOf } from "./looks";
 import { Overlay } from "./Overlay";
 import { PlaneHandles } from "./PlaneHandles";
 import { RampScale } from "./RampScale";
@@ -130,26 +129,10 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
     view.setWalls(wallValues(a.cover as Uint8Array, first, store.walls).values);
   }, [view, data.data, store.walls]);
 
-  const looks = useMemo<RegionLook[]>(() => {
-    if (family === "part") {
-      const faces = reportOf(variant, "geometry")?.faces.length ?? 1;
-      return Array.from({ length: faces }, () => ({ colour: "#f0ebdf", pattern: 0 }));
-    }
-    const rows = reportOf(variant, "domain")?.faces ?? [];
-    const roles = rows.map((row) => row.role ?? "");
-    const hides = enclosingRoles(roles);
-    // each side of a sheet is drawn as seen from the fluid on that side
-    const open = (role: string) => role === "sheet" || (store.seeThrough && hides(role));
-    const patches = reportOf(variant, "patches")?.patches ?? [];
-    return patchOfFace(variant).map((k, face) => {
-      const kind = patches[k]?.kind ?? "none";
-      return {
-        colour: k < 0 ? "#f0ebdf" : colourOf(k, kind),
-        pattern: PATTERN[kind === "wall" ? "none" : kind] ?? 0,
-        open: open(roles[face] ?? ""),
-      };
-    });
-  }, [variant, family, store.seeThrough]);
+  const looks = useMemo(
+    () => looksOf(variant, family, store.seeThrough),
+    [variant, family, store.seeThrough],
+  );
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new surface needs its look again
   useEffect(() => {

@@ -5,21 +5,21 @@ import { colouringOf, KINDS, kindsOf } from "./colouring";
 import { metricOf, reportOf, useBench } from "./context";
 
 /** What the cells shown are coloured by, to choose; its colours and their limits. */
-export function RampScale() {
-  const { variant, unit, lists } = useBench();
+export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string }) {
+  const { variant, unit, lists, scale } = useBench();
   const { metric, range, slice, focus, setMetric } = useViewStore();
   const report = reportOf(variant, "volume");
   const key = range?.metric ?? metric;
   if (!report || (!slice.on && !range && !focus)) return null;
   const known = lists.metrics.filter((m) => report.histograms[m.key]);
   const { unit: symbol, meaning } = metricOf(lists, key);
-  const { how, limits } = colouringOf(lists, report, key);
+  const { how, limits } = colouringOf(lists, report, key, scale);
   // the least value stands at the left; the worst is darkest
   const turned = limits[0] > limits[1];
   const colours = turned ? [...RAMP].reverse() : [...RAMP];
   const [least, most] = turned ? [limits[1], limits[0]] : limits;
   return (
-    <figure className="absolute bottom-14 right-3 w-56 bg-paper/90 p-1.5">
+    <figure className={`absolute bg-paper/90 p-1.5 ${place}`}>
       <figcaption className="flex items-baseline gap-1">
         <select
           aria-label="colour cells by"
@@ -44,7 +44,7 @@ export function RampScale() {
         </select>
         <span className="text-[11.5px] text-soft">{symbol.replace("unit", unit)}</span>
       </figcaption>
-      {how === "kinds" ? (
+      {key in KINDS ? (
         <ul className="mt-1 flex flex-wrap gap-x-2.5 text-[11.5px]">
           {kindsOf(key, lists, report).map(({ words, colour }) => (
             <li key={words} className="flex items-center gap-1">

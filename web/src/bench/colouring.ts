@@ -7,14 +7,21 @@ import { metricOf } from "./context";
 
 export const KINDS: Record<string, string> = { zone: "Zone", shape: "Shape", layer: "Layer" };
 
-export function colouringOf(lists: Lists, report: VolumeReport | null, key: string): Colouring {
+/** scale: limits that several meshes share, by metric. */
+export function colouringOf(
+  lists: Lists,
+  report: VolumeReport | null,
+  key: string,
+  scale: Record<string, [number, number]> = {},
+): Colouring {
+  if (key === "layer") return { how: "layers", limits: [0, 1] };
   if (key in KINDS) return { how: "kinds", limits: [0, 1] };
   const { large_is_bad, ratio } = metricOf(lists, key);
   const edges = report?.histograms[key]?.edges ?? [0, 1];
-  const ends: [number, number] = [edges[0] ?? 0, edges.at(-1) ?? 1];
+  const ends = scale[key] ?? [edges[0] ?? 0, edges.at(-1) ?? 1];
   return {
     how: ratio && ends[0] > 0 ? "ratio" : "even",
-    limits: large_is_bad ? ends : [ends[1], ends[0]],
+    limits: large_is_bad ? [ends[0], ends[1]] : [ends[1], ends[0]],
   };
 }
 
@@ -32,8 +39,8 @@ export function kindsOf(
       .map((words, k) => ({ words, colour: colour(k) }))
       .filter(({ words }) => report.cells_by_shape?.[words]);
   return [
-    { words: "core", colour: colour(0) },
-    ...[1, 2, 3].map((k) => ({ words: `layer ${k}`, colour: colour(k) })),
-    { words: "…", colour: colour(4) },
+    { words: "core", colour: "#f1ead6" },
+    { words: "layers 1, 3, 5 …", colour: "#57998f" },
+    { words: "layers 2, 4, 6 …", colour: "#9ec9b0" },
   ];
 }

@@ -17,6 +17,8 @@ export interface BenchContext {
   run: (target: string, live?: boolean) => void;
   openStage: (stage: string) => void;
   show: (place: number[]) => void;
+  /** limits of colours by metric, where several meshes share them */
+  scale?: Record<string, [number, number]>;
 }
 
 export const Context = createContext<BenchContext | null>(null);

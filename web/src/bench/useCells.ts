@@ -1,11 +1,11 @@
 import { keepPreviousData, useQueries } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { binary } from "../api/client";
 import type { Packed } from "../api/packed";
 import type { CellArrays } from "../view/geometry";
 import { outline, type Placed, placed } from "../view/planes";
 import { useViewStore, type ViewState } from "../view/store";
-import type { Viewport } from "../view/viewport";
+import type { Pose, Viewport } from "../view/viewport";
 import { colouringOf } from "./colouring";
 import { reportOf, stateOf, useBench } from "./context";
 
@@ -73,7 +73,7 @@ export interface Cells {
 
 /** Draw slices, chosen cells, or those around one. */
 export function useCells(view: Viewport | null, possible: boolean): Cells {
-  const { variant, lists } = useBench();
+  const { variant, lists, scale } = useBench();
   const { slice, metric, range, focus } = useViewStore();
   const report = reportOf(variant, "volume");
   const domain = reportOf(variant, "domain");
@@ -98,7 +98,7 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
     })),
   });
   const own = range?.metric ?? metric;
-  const colouring = colouringOf(lists, report, own);
+  const colouring = colouringOf(lists, report, own, scale);
   const colours = JSON.stringify(colouring);
   const data = queries.map((q) => q.data);
 
@@ -123,9 +123,19 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   // come near once to each cell that is chosen
   const around = focus ? data[0]?.arrays : undefined;
   const near = around?.own_points ? (around.points as Float32Array) : null;
+  const before = useRef<Pose | null>(null);
   useEffect(() => {
-    if (view && near) view.frame(...boundsOf(near));
+    if (!view || !near) return;
+    before.current ??= view.pose();
+    view.frame(...boundsOf(near));
   }, [view, near]);
+  // and back to where one was
+  const alone = focus !== null;
+  useEffect(() => {
+    if (!view || alone || !before.current) return;
+    view.setPose(before.current);
+    before.current = null;
+  }, [view, alone]);
 
   const cut = planes[slice.active];
   const clips = active && slice.on && !range && !focus;

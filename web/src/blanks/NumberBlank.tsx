@@ -1,5 +1,6 @@
 import { useEffect, useId, useState } from "react";
 import { useBench } from "../bench/context";
+import { listed } from "../bench/trials";
 import { Hint } from "./Hint";
 import { type BlankProps, shownValue } from "./props";
 
@@ -10,6 +11,7 @@ export function NumberBlank({ blank, value, reason, changed, wrong, change }: Bl
   const id = useId();
   useEffect(() => setText(shownValue(value)), [value]);
   const commit = () => {
+    if (listed(text)) return change(text.trim());
     const clean = text.trim().replace(",", ".");
     if (clean === shownValue(value)) return;
     const number = Number(clean);

@@ -5,9 +5,16 @@ export interface Place {
   study: number | null;
   variant: number | null;
   stage: string;
+  /** variants set side by side, instead of the bench */
+  compare?: number[];
 }
 
 export function readPlace(path: string): Place {
+  const side = /^\/study\/(\d+)\/compare\/(\d+(?:,\d+)*)$/.exec(path);
+  if (side) {
+    const compare = [...new Set(side[2]!.split(",").map(Number))].slice(0, 4);
+    return { study: Number(side[1]), variant: compare[0]!, stage: "volume", compare };
+  }
   const found = /^\/study\/(\d+)(?:\/(\d+))?(?:\/([a-z]+))?/.exec(path);
   return {
     study: found ? Number(found[1]) : null,
@@ -18,6 +25,8 @@ export function readPlace(path: string): Place {
 
 export function pathOf(place: Place): string {
   if (place.study === null) return "/";
+  if (place.compare && place.compare.length > 1)
+    return `/study/${place.study}/compare/${place.compare.join()}`;
   const variant = place.variant === null ? "" : `/${place.variant}/${place.stage}`;
   return `/study/${place.study}${variant}`;
 }

@@ -129,7 +129,7 @@ describe("headlines of the strip", () => {
     ["domain", "9,240 mm³"],
     ["patches", "3 patches"],
     ["sizing", "≈ 21,000 cells"],
-    ["surface", "2,412 △"],
+    ["surface", "2,412 triangles"],
     ["volume", "1,234 cells"],
     ["case", "mesh valid"],
   ])("%s: %s", (stage, words) => {
@@ -160,7 +160,7 @@ describe("the table of metrics", () => {
       low: 0.3,
       high: 0.6,
     });
-    await userEvent.click(screen.getByText("Show the whole mesh again"));
+    await userEvent.click(screen.getByText("Whole mesh"));
     expect(useViewStore.getState().range).toBeNull();
   });
 

@@ -6,10 +6,10 @@ import { CELL_FRAGMENT, CELL_VERTEX } from "./shaders";
 
 /**
  * How values become colours: a ramp between two limits, even or even in the logarithm, or one colour
- * for each kind, by number.
+ * for each kind, by number; layers in turn, the core pale.
  */
 export interface Colouring {
-  how: "even" | "ratio" | "kinds";
+  how: "even" | "ratio" | "kinds" | "layers";
   limits: [number, number];
 }
 
@@ -18,7 +18,7 @@ export interface CellLook {
   ghost?: boolean;
 }
 
-const HOW = { even: 0, ratio: 1, kinds: 2 };
+const HOW = { even: 0, ratio: 1, kinds: 2, layers: 3 };
 
 export function colourTexture(colours: readonly string[]): THREE.DataTexture {
   const data = new Uint8Array(

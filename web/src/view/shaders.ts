@@ -115,6 +115,7 @@ export const CELL_FRAGMENT = /* glsl */ `
     vec3 base;
     // a cell without a value is left blank
     if (!(vValue == vValue)) base = vec3(0.98, 0.97, 0.94);
+    else if (how == 3) base = vValue < 0.5 ? vec3(0.945, 0.918, 0.84) : mod(vValue, 2.0) > 0.5 ? vec3(0.34, 0.6, 0.56) : vec3(0.62, 0.79, 0.69);
     else if (how == 2) base = texture2D(kinds, vec2((mod(floor(vValue + 0.5), kindCount) + 0.5) / kindCount, 0.5)).rgb;
     else {
       float v = how == 1 ? log(max(vValue, 1e-30)) : vValue;
@@ -129,7 +130,9 @@ export const CELL_FRAGMENT = /* glsl */ `
     vec3 near = smoothstep(vec3(0.0), w * 1.1, vBary);
     float edge = 1.0 - min(near.x, min(near.y, near.z));
     float small = clamp(1.0 - 2.0 * max(w.x, max(w.y, w.z)), 0.0, 1.0);
-    vec3 ink = vec3(0.133, 0.149, 0.169);
+    // lines on the darkest cells, which are the worst, are pale
+    float bright = dot(base, vec3(0.3, 0.59, 0.11));
+    vec3 ink = mix(vec3(0.72, 0.76, 0.76), vec3(0.133, 0.149, 0.169), smoothstep(0.2, 0.3, bright));
     gl_FragColor = vec4(mix(shown, ink, edge * 0.75 * small), max(alpha, edge * small * step(alpha, 0.99) * 0.55));
   }
 `;

@@ -41,6 +41,17 @@ export interface Plane {
 
 export type { Rectangle, Touch } from "./pointer";
 
+/** Where the camera is and how near: numbers alone, to be kept or sent to another view. */
+export interface Pose {
+  position: [number, number, number];
+  quaternion: [number, number, number, number];
+  up: [number, number, number];
+  target: [number, number, number];
+  zoom: number;
+  top: number;
+  span: number;
+}
+
 export type StandardView = "x" | "-x" | "y" | "-y" | "z" | "-z" | "corner";
 
 const DIRECTIONS: Record<StandardView, [number, number, number]> = {
@@ -70,6 +81,8 @@ export class Viewport {
   onTouch: (touch: Touch) => void = () => {};
   onHover: (region: number | null) => void = () => {};
   onMove: () => void = () => {};
+  /** the camera was moved here, not set from elsewhere */
+  onPose: () => void = () => {};
   /** what a key asks of what is drawn: slice on or off, the plane back or on by a cell */
   onKey: (act: "slice" | "back" | "on") => void = () => {};
   /** a box is being drawn (done false) or was drawn, in pixels of the host */
@@ -96,9 +109,14 @@ export class Viewport {
   private hidden = new Set<number>();
   private regionOfTriangle: Int32Array = new Int32Array(0);
   private plane: Plane | null = null;
+  private visible = { surface: true, outline: true };
   private clear: (() => void)[] = [];
 
-  constructor(private host: HTMLElement) {
+  /** foot: pixels at the bottom that are kept free of the model */
+  constructor(
+    private host: HTMLElement,
+    private foot = FOOT,
+  ) {
     this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
@@ -174,6 +192,7 @@ export class Viewport {
       this.scene.add(this.lines);
       if (found && found.seams.length > 0) this.dotted = this.dots(found.seams);
       this.applyPlane();
+      this.applyVisible();
       if (!keep) {
         this.turnLongPart();
         this.fit();
@@ -350,10 +369,15 @@ export class Viewport {
    */
   setPlane(plane: Plane | null, shown = true, outline = shown && plane === null) {
     this.plane = plane;
-    if (this.surface) this.surface.visible = shown;
-    for (const own of [this.lines, this.dotted]) if (own) own.visible = outline;
+    this.visible = { surface: shown, outline };
+    this.applyVisible();
     this.applyPlane();
     this.draw();
+  }
+
+  private applyVisible() {
+    if (this.surface) this.surface.visible = this.visible.surface;
+    for (const own of [this.lines, this.dotted]) if (own) own.visible = this.visible.outline;
   }
 
   /** 1 if the plane's normal points to the viewer, else -1: what lies behind it is kept. */
@@ -464,6 +488,29 @@ export class Viewport {
     });
   }
 
+  pose(): Pose {
+    const { position, quaternion, up, zoom, top } = this.camera;
+    return {
+      position: position.toArray(),
+      quaternion: quaternion.toArray(),
+      up: up.toArray(),
+      target: this.target.toArray(),
+      zoom,
+      top,
+      span: this.span,
+    };
+  }
+
+  setPose(pose: Pose) {
+    this.camera.position.fromArray(pose.position);
+    this.camera.quaternion.fromArray(pose.quaternion);
+    this.camera.up.fromArray(pose.up);
+    this.target.fromArray(pose.target);
+    this.camera.zoom = pose.zoom;
+    this.span = pose.span;
+    this.setFrustum(pose.top);
+  }
+
   look(view: StandardView) {
     const d = new THREE.Vector3(...DIRECTIONS[view]).normalize();
     this.camera.up.set(0, 0, 1);
@@ -484,9 +531,10 @@ export class Viewport {
     this.setFrustum(half);
     // above the middle, so that scale, ramp and tools at the bottom cover nothing
     const up = new THREE.Vector3(0, 1, 0).applyQuaternion(this.camera.quaternion);
-    const down = -(FOOT * half) / (this.host.clientHeight || 1);
+    const down = -(this.foot * half) / (this.host.clientHeight || 1);
     this.target.addScaledVector(up, down);
     this.camera.position.addScaledVector(up, down);
+    this.onPose();
   }
 
   /** Half the height of the frame that holds the corners of the box, seen this way. */
@@ -494,7 +542,7 @@ export class Viewport {
     const w = this.host.clientWidth || 1;
     const h = this.host.clientHeight || 1;
     const [wide, high] = extents(this.box, way);
-    const room = Math.max(0.5 * h, h - FOOT);
+    const room = Math.max(0.5 * h, h - this.foot);
     return 1.06 * Math.max((high * h) / room, (wide * h) / w);
   }
 
@@ -524,6 +572,7 @@ export class Viewport {
     this.target.copy(place);
     this.camera.zoom = Math.max(this.camera.zoom, 6);
     this.camera.updateProjectionMatrix();
+    this.onPose();
     this.draw();
   }
 
@@ -586,6 +635,7 @@ export class Viewport {
     this.camera.position.sub(pivot).applyQuaternion(spin).add(pivot);
     this.target.sub(pivot).applyQuaternion(spin).add(pivot);
     this.camera.quaternion.premultiply(spin);
+    this.onPose();
     this.draw();
   }
 
@@ -596,6 +646,7 @@ export class Viewport {
     );
     this.camera.position.add(move);
     this.target.add(move);
+    this.onPose();
     this.draw();
   }
 
@@ -611,6 +662,7 @@ export class Viewport {
     move.applyQuaternion(this.camera.quaternion);
     this.camera.position.add(move);
     this.target.add(move);
+    this.onPose();
     this.draw();
   }
 

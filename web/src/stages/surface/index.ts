@@ -17,7 +17,7 @@ export const page: StagePage = {
   facetsOnly: true,
   headline: ({ variant }) => {
     const r = reportOf(variant, "surface");
-    return r ? `${count(r.triangles)} △` : "";
+    return r ? `${count(r.triangles)} triangles` : "";
   },
   Consequences: SurfaceConsequences,
   useSections: useMeshSections,

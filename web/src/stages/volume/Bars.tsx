@@ -62,10 +62,10 @@ export function Bars({
   return (
     <figure className="mt-3">
       <figcaption className="flex flex-wrap items-baseline gap-x-1.5">
-        <span className="caps">{label}: cells per bar</span>
+        <span className="caps w-full">{label}: cells per bar</span>
         <select
           aria-label="number of bars"
-          className="blank ml-auto text-[11.5px]!"
+          className="blank text-[11.5px]!"
           value={bars}
           onChange={(e) => setBars(Number(e.target.value), heights)}
         >
@@ -146,8 +146,8 @@ export function Bars({
           <span>
             {count(inside)} cells from {measure(chosen.low, 3)} to {measure(chosen.high, 3)}
           </span>
-          <button type="button" className="quiet" onClick={() => setRange(null)}>
-            Show the whole mesh again
+          <button type="button" className="quiet whitespace-nowrap" onClick={() => setRange(null)}>
+            Whole mesh
           </button>
         </p>
       )}
