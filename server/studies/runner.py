@@ -20,6 +20,7 @@ from django.utils import timezone
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
+from intaglio.stages.registry import stages_of
 from studies.looks import drop_look
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
@@ -123,18 +124,19 @@ def _warmed() -> _Warm:
 
 def _expected(job: Job, stages: list[str]) -> dict[str, float]:
     """Seconds that the job's stages are expected to take, as far as its products tell."""
+    known = stages_of(job.file_name)
     if job.source_id is None:
-        return costs(stages, {})
+        return costs(stages, {}, known)
     name = job.study.name if job.study else job.file_name
-    now = states(job.source_id, name, job.settings, DatabaseStore().report)
+    now = states(job.source_id, name, job.settings, DatabaseStore().report, stages=known)
     own = machine_pace()
-    told = costs(stages, {s.stage: s.report for s in now if s.report is not None})
+    told = costs(stages, {s.stage: s.report for s in now if s.report is not None}, known)
     return {stage: seconds * own.get(stage, 1.0) for stage, seconds in told.items()}
 
 
 def _watch(job: Job, child: Any, here: Connection) -> None:
     begun = time.monotonic()
-    stages = stages_before(job.target)
+    stages = stages_before(job.target, stages_of(job.file_name))
     seconds = _expected(job, stages)
     at, share = "", 0.0
     while True:
@@ -273,7 +275,7 @@ def compute_job(job: Job, tell: Any, show: Any, kept: dict[str, CoreProduct]) ->
     name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
     store = DatabaseStore(live=job.target if job.live else None, kept=kept)
     made = run_to(job.target, source, name, job.settings, store, tell, show=show)
-    wanted = stages_before(job.target)
+    wanted = stages_before(job.target, stages_of(job.file_name))
     keys = {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
     if not job.live:
         # what was made to be looked at is now worth keeping

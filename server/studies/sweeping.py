@@ -7,6 +7,7 @@ from django.conf import settings
 from django.utils import timezone
 
 from intaglio.recipe.plan import states
+from intaglio.stages.registry import stages_of
 from studies.models import Job, Product, Study, Variant
 
 
@@ -26,7 +27,13 @@ def reachable() -> set[str]:
     for variant in Variant.objects.select_related("study").prefetch_related("changes"):
         keys |= set(variant.shown.values())
         for given in _settings_of(variant):
-            found = states(variant.study.source_id, variant.study.name, given, report_of)
+            found = states(
+                variant.study.source_id,
+                variant.study.name,
+                given,
+                report_of,
+                stages=stages_of(variant.study.file_name),
+            )
             keys |= {s.key for s in found if s.key is not None}
     return keys
 

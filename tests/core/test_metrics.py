@@ -236,6 +236,14 @@ def test_bars_hold_every_cell_once(metric):
     assert told["count"][:-1] == inside[:-1]
 
 
+@pytest.mark.parametrize("value", [0.0, 1.0, 123.4])
+@pytest.mark.parametrize("key", ["warp", "volume"])
+def test_values_that_are_all_alike_have_bars_too(value, key):
+    values = value * (1 + 1e-15 * np.arange(40))
+    told = histogram(values, BY_KEY[key], 8)
+    assert sum(told["count"]) == 40 and np.all(np.diff(told["edges"]) > 0)
+
+
 def test_bars_leave_out_what_has_no_value_and_what_lies_beyond():
     values = np.array([0.1, 0.25, np.nan, 0.65, 0.9])
     told = histogram(values, BY_KEY["equiangle_skewness"], 4, 0.0, 0.8)

@@ -39,7 +39,7 @@ class FaceShape(TypedDict):
 class FaceRow(FaceShape):
     """A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;
     role, opening and zones: of the fluid's faces only; back_of: number of the face whose other side
-    this is, of a sheet that stands in a zone."""
+    this is, of a sheet that stands in a zone; kind: of a patch of a mesh that was read."""
 
     at: Place
     at_end: bool
@@ -47,6 +47,7 @@ class FaceRow(FaceShape):
     opening: NotRequired[bool]
     zones: NotRequired[list[int]]
     back_of: NotRequired[int]
+    kind: NotRequired[str]
 
 
 class BodyRow(TypedDict):

@@ -11,6 +11,8 @@ from intaglio.quality.values import Values
 
 # bars that a report holds
 BINS = 24
+# a range this small beside its ends is none
+_ALIKE = 1e-12
 PERCENTILES = (1, 5, 50, 95, 99)
 
 
@@ -75,6 +77,10 @@ def histogram(
         return {"edges": [0.0, 1.0], "count": [0]}
     low = float(values.min()) if low is None else low
     high = float(values.max()) if high is None else high
+    if high - low <= _ALIKE * max(abs(low), abs(high)):
+        # values that differ by rounding alone fall into the middle bar
+        half = max(abs(low), abs(high), 1e-300) * 1e3 * _ALIKE
+        low, high = low - half, high + half
     if metric.ratio and low > 0.0 and high > low:
         edges = np.geomspace(low, high, bars + 1)
         # the ends exactly, whatever the powers round to

@@ -20,7 +20,7 @@ from intaglio.errors import SettingRejected
 from intaglio.parts.model import Product
 from intaglio.parts.taking import Source
 from intaglio.settings.blanks import blanks_of, build, check_value
-from intaglio.stages.registry import BY_KEY, STAGES
+from intaglio.stages.registry import BY_KEY, STAGES, stages_of
 from intaglio.stages.stage import Run, Stage
 
 Progress = Callable[[str, float, str], None]
@@ -78,11 +78,12 @@ def source_key(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def product_key(stage: str, settings: Mapping[str, Any], inputs: list[str]) -> str:
+def product_key(
+    stage: str, settings: Mapping[str, Any], inputs: list[str], version: int | None = None
+) -> str:
     """Hash of stage, its version, its settings and its inputs' keys."""
-    text = json.dumps(
-        [stage, BY_KEY[stage].version, settings, inputs], sort_keys=True, separators=(",", ":")
-    )
+    version = BY_KEY[stage].version if version is None else version
+    text = json.dumps([stage, version, settings, inputs], sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -92,13 +93,15 @@ def states(
     given: Mapping[str, Mapping[str, Any]],
     report_of: Callable[[str], Mapping[str, Any] | None],
     numbers: Mapping[str, float] | None = None,
+    stages: tuple[Stage, ...] = STAGES,
 ) -> list[StageState]:
-    """Every stage's state. source: key of the file; given: settings by stage, where not default."""
+    """Every stage's state. source: key of the file; given: settings by stage, where not default;
+    stages: those of this kind of source."""
     out: list[StageState] = []
     keys: dict[str, str] = {}
     reports: dict[str, Mapping[str, Any]] = {}
     chosen: dict[str, Mapping[str, Any]] = {}
-    for stage in STAGES:
+    for stage in stages:
         own = given.get(stage.key, {})
         derived = stage.defaults(reports, usable(stage, own, numbers or {}))
         key = report = None
@@ -118,7 +121,7 @@ def states(
             if stage.also is not None:
                 known = {**chosen, stage.key: settings}
                 hashed = {**hashed, "also": stage.also(reports, known)}
-            key = product_key(stage.key, hashed, inputs)
+            key = product_key(stage.key, hashed, inputs, stage.version)
             chosen[stage.key] = settings
             keys[stage.key] = key
             report = report_of(key)
@@ -156,18 +159,23 @@ def usable(stage: Stage, own: Mapping[str, Any], numbers: Mapping[str, float]) -
     return out
 
 
-def stages_before(target: str) -> list[str]:
+def stages_before(target: str, stages: tuple[Stage, ...] = STAGES) -> list[str]:
     """The target and all it needs, in working order."""
     wanted = {target}
-    for stage in reversed(STAGES):
+    for stage in reversed(stages):
         if stage.key in wanted:
             wanted |= set(stage.needs)
-    return [s.key for s in STAGES if s.key in wanted]
+    return [s.key for s in stages if s.key in wanted]
 
 
-def costs(stages: list[str], reports: Mapping[str, Mapping[str, Any]]) -> dict[str, float]:
-    """Seconds that each of some stages is expected to take, from the reports there are."""
-    return {key: max(0.1, BY_KEY[key].cost(reports).seconds) for key in stages}
+def costs(
+    wanted: list[str],
+    reports: Mapping[str, Mapping[str, Any]],
+    stages: tuple[Stage, ...] = STAGES,
+) -> dict[str, float]:
+    """Seconds that each of the wanted stages is expected to take, from the reports there are."""
+    by_key = {stage.key: stage for stage in stages}
+    return {key: max(0.1, by_key[key].cost(reports).seconds) for key in wanted}
 
 
 def run_to(
@@ -182,15 +190,17 @@ def run_to(
 ) -> list[StageState]:
     """Run all that is missing up to the target; the states after it. Raises the core's errors."""
     origin = source_key(source.data)
-    for stage in stages_before(target):
-        now = {s.stage: s for s in states(origin, name, given, store.report, numbers)}
+    stages = stages_of(source.name)
+    by_key = {stage.key: stage for stage in stages}
+    for stage in stages_before(target, stages):
+        now = {s.stage: s for s in states(origin, name, given, store.report, numbers, stages)}
         state = now[stage]
         if state.error is not None:
             raise state.error
         assert state.settings is not None and state.key is not None
         if state.report is not None:
             continue
-        base = _base(stage, state, source, name, given, store, progress, numbers)
+        base = _base(by_key[stage], state, source, name, given, store, progress, numbers)
         started = time.monotonic()
         _reset_peak()
         progress(stage, 0.0, "starting")
@@ -201,7 +211,7 @@ def run_to(
         def look(product: Product, stage: str = stage, key: str = state.key) -> None:
             show(stage, key, product)
 
-        product = _run(stage, state, now, source, name, store, tell, look, base)
+        product = _run(by_key, stage, now, source, name, store, tell, look, base)
         seconds, peak = time.monotonic() - started, _peak_mb()
         if base is not None:
             # what it is made from belongs to what it takes
@@ -210,11 +220,11 @@ def run_to(
         told = {"name": stage, "seconds": round(seconds, 3), "peak_mb": peak}
         store.put(state.key, stage, Product(product.arrays, {**product.report, "step": told}))
         progress(stage, 1.0, "done")
-    return states(origin, name, given, store.report, numbers)
+    return states(origin, name, given, store.report, numbers, stages)
 
 
 def _base(
-    stage: str,
+    described: Stage,
     state: StageState,
     source: Source,
     name: str,
@@ -225,7 +235,7 @@ def _base(
 ) -> Product | None:
     """The product of the same stage that a product is made from, made and kept if need be."""
     assert state.settings is not None
-    settings = BY_KEY[stage].base(state.settings)
+    stage, settings = described.key, described.base(state.settings)
     if settings == state.settings:
         return None
     others = {**given, stage: settings}
@@ -236,8 +246,8 @@ def _base(
 
 
 def _run(
+    by_key: Mapping[str, Stage],
     stage: str,
-    state: StageState,
     now: Mapping[str, StageState],
     source: Source,
     name: str,
@@ -246,8 +256,6 @@ def _run(
     look: Callable[[Product], None],
     base: Product | None,
 ) -> Product:
-    assert state.settings is not None
-
     def product(other: str) -> Product:
         key = now[other].key
         assert key is not None
@@ -256,10 +264,10 @@ def _run(
     def settings_of(other: str) -> Any:
         settings = now[other].settings
         assert settings is not None
-        return BY_KEY[other].settings(**settings)
+        return by_key[other].settings(**settings)
 
     done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
-    return BY_KEY[stage].run(
+    return by_key[stage].run(
         Run(settings_of(stage), name, source, product, settings_of, done, tell, look, base)
     )
 

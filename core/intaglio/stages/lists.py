@@ -3,7 +3,7 @@
 from dataclasses import asdict
 from typing import Any
 
-from intaglio.formats.registry import FACET_FORMATS, MESH_FORMATS
+from intaglio.formats.registry import FACET_FORMATS, MESH_BY_SUFFIX, MESH_FORMATS
 from intaglio.mesh.cells import SHAPES
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS
 from intaglio.parts.cad_kind import CAD_WRITTEN
@@ -28,7 +28,7 @@ def lists() -> dict[str, Any]:
         "cell_shapes": [s.name for s in SHAPES],
         "clusterings": _words(CLUSTERS),
         "region_shapes": [{"key": k, "fields": list(v)} for k, v in FIELDS.items()],
-        "read": list(ACCEPTED),
+        "read": [*ACCEPTED, *MESH_BY_SUFFIX],
         "written": {
             "cad": [s for s in CAD_WRITTEN if s != ".stp"],
             "facets": [f.suffixes[0] for f in FACET_FORMATS],

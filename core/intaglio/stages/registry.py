@@ -3,7 +3,17 @@
 from typing import Any
 
 from intaglio.settings.blanks import described
-from intaglio.stages import case, domain, geometry, layers, patches, sizing, surface, volume
+from intaglio.stages import (
+    case,
+    domain,
+    finished,
+    geometry,
+    layers,
+    patches,
+    sizing,
+    surface,
+    volume,
+)
 from intaglio.stages.stage import Stage
 
 STAGES: tuple[Stage, ...] = (
@@ -20,8 +30,13 @@ STAGES: tuple[Stage, ...] = (
 BY_KEY: dict[str, Stage] = {stage.key: stage for stage in STAGES}
 
 
-def description() -> list[dict[str, Any]]:
-    """All stages with their blanks as plain data: for the API, the schema and the brief."""
+def stages_of(name: str) -> tuple[Stage, ...]:
+    """The stages that a file of this name goes through: a finished mesh has fewer."""
+    return finished.FINISHED_STAGES if finished.is_finished(name) else STAGES
+
+
+def description(stages: tuple[Stage, ...] = STAGES) -> list[dict[str, Any]]:
+    """The stages that have a brief, with their blanks as plain data: for the API and the page."""
     return [
         {
             "key": stage.key,
@@ -34,5 +49,6 @@ def description() -> list[dict[str, Any]]:
             "needs": list(stage.needs),
             "blanks": described(stage.settings),
         }
-        for stage in STAGES
+        for stage in stages
+        if stage.sentences
     ]

@@ -4,7 +4,7 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import ensure_csrf_cookie
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
@@ -12,8 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.parts.operations import description as operations
+from intaglio.stages.finished import FINISHED_STAGES
 from intaglio.stages.lists import lists
-from intaglio.stages.registry import description
+from intaglio.stages.registry import STAGES, description
 from studies.api.shapes import ListsShape, OperationShape, SessionShape, SignInShape, StageShape
 
 
@@ -57,9 +58,14 @@ class OperationsView(APIView):
 
 
 class StagesView(APIView):
-    @extend_schema(responses=StageShape(many=True))
+    @extend_schema(
+        responses=StageShape(many=True),
+        parameters=[OpenApiParameter("kind", enum=["part", "mesh"])],
+    )
     def get(self, request: Request) -> Response:
-        return Response(description())
+        """The stages of a study that begins with a part, or with a finished mesh."""
+        finished = request.query_params.get("kind") == "mesh"
+        return Response(description(FINISHED_STAGES if finished else STAGES))
 
 
 class ListsView(APIView):

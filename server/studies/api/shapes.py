@@ -252,6 +252,7 @@ class VariantNameShape(serializers.Serializer):
 
 
 class StudyShape(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=["part", "mesh"])
     id = serializers.IntegerField()
     name = serializers.CharField()
     file_name = serializers.CharField()

@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from intaglio.errors import FileRejected
 from intaglio.parts.taking import Source, together
 from intaglio.recipe.plan import source_key
+from intaglio.stages.finished import is_finished
 from intaglio.stages.registry import STAGES
 from studies.api.access import study_of, user_of
 from studies.api.shapes import (
@@ -37,9 +38,10 @@ def study_row(study: Study) -> dict[str, Any]:
         done = [k for k in order if k in variant.shown]
         if done and (furthest is None or order.index(done[-1]) > order.index(furthest)):
             furthest = done[-1]
-        if picture is None and "geometry" in done:
-            product = variant.shown["geometry"][:16]
-            picture = f"/api/variants/{variant.id}/stages/geometry/picture?product={product}"
+        drawn = next((k for k in ("geometry", "volume") if k in done), None)
+        if picture is None and drawn is not None:
+            product = variant.shown[drawn][:16]
+            picture = f"/api/variants/{variant.id}/stages/{drawn}/picture?product={product}"
         if cells is None and "volume" in variant.shown:
             report = (
                 Product.objects.filter(key=variant.shown["volume"])
@@ -51,6 +53,7 @@ def study_row(study: Study) -> dict[str, Any]:
         "id": study.id,
         "name": study.name,
         "file_name": study.file_name,
+        "kind": "mesh" if is_finished(study.file_name) else "part",
         "owner": study.owner.get_username(),
         "archived": study.archived,
         "updated": study.updated,
@@ -84,7 +87,11 @@ class StudiesView(APIView):
         with transaction.atomic():
             kept = save_bytes(source_key(source.data), "source", {}, source.data)
             job = Job.objects.create(
-                owner=user_of(request), source=kept, file_name=source.name[:255], target="geometry"
+                owner=user_of(request),
+                source=kept,
+                file_name=source.name[:255],
+                # a finished mesh is judged at once
+                target="volume" if is_finished(source.name) else "geometry",
             )
             enqueue(job)
         return Response(JobShape(job).data, status=202)
@@ -121,6 +128,8 @@ class FilesView(APIView):
         """Add files to a study's geometry: a job reads them all, and only if that succeeds do they
         become the study's, and every variant out of date."""
         study = study_of(request.user, study_id)
+        if is_finished(study.file_name):
+            raise ValidationError({"detail": "A finished mesh takes no more files."})
         old = Source(study.file_name, load_bytes(study.source_id))
         source = _uploaded(request, old.files())
         variant = study.variants.first()

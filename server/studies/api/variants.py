@@ -16,7 +16,7 @@ from intaglio.errors import SettingRejected
 from intaglio.recipe.pace import at_pace
 from intaglio.recipe.plan import StageState, states
 from intaglio.settings.blanks import blanks_of, build, check_value
-from intaglio.stages.registry import BY_KEY
+from intaglio.stages.registry import BY_KEY, stages_of
 from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
 from studies.looks import look_at
@@ -31,7 +31,11 @@ _KEPT_CHANGES = 200
 
 def variant_states(variant: Variant) -> list[StageState]:
     return states(
-        variant.study.source_id, variant.study.name, variant.settings, DatabaseStore().report
+        variant.study.source_id,
+        variant.study.name,
+        variant.settings,
+        DatabaseStore().report,
+        stages=stages_of(variant.study.file_name),
     )
 
 
@@ -58,7 +62,8 @@ def variant_data(variant: Variant) -> dict[str, Any]:
             report = store.report(product)
         if state.stage == "sizing" and report:
             report = {**report, "forecast": at_pace(report["forecast"], machine_pace())}
-        if state.stage == "geometry" and report:
+        # a study that begins with a mesh has no part
+        if state.stage in ("geometry", "domain") and report and unit is None:
             unit = report["unit"]
         rows.append(
             {
@@ -172,7 +177,7 @@ class RunsView(APIView):
         shape = RunShape(data=request.data)
         shape.is_valid(raise_exception=True)
         target, live = shape.validated_data["target"], shape.validated_data["live"]
-        if target not in BY_KEY:
+        if target not in [s.key for s in stages_of(variant.study.file_name)]:
             raise ValidationError({"detail": f"There is no stage called {target}."})
         for state in variant_states(variant):
             if isinstance(state.error, SettingRejected):

@@ -22,10 +22,12 @@ export interface Session {
 export const useSession = () =>
   useQuery({ queryKey: ["session"], queryFn: () => get<Session>("session") });
 
-export const useStages = () =>
+/** The stages of a study that begins with a part, or with a finished mesh. */
+export const useStages = (kind: "part" | "mesh" | undefined) =>
   useQuery({
-    queryKey: ["stages"],
-    queryFn: () => get<StageDescription[]>("stages"),
+    queryKey: ["stages", kind],
+    queryFn: () => get<StageDescription[]>(kind === "mesh" ? "stages?kind=mesh" : "stages"),
+    enabled: kind !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
   });
 

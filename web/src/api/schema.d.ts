@@ -111,6 +111,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The stages of a study that begins with a part, or with a finished mesh. */
         get: operations["stages_list"];
         put?: never;
         post?: never;
@@ -655,6 +656,12 @@ export interface components {
             /** Format: date-time */
             ended?: string | null;
         };
+        /**
+         * @description * `part` - part
+         *     * `mesh` - mesh
+         * @enum {string}
+         */
+        KindEnum: "part" | "mesh";
         ListsShape: {
             metrics: components["schemas"]["MetricShape"][];
             units: components["schemas"]["UnitShape"][];
@@ -823,6 +830,7 @@ export interface components {
          */
         StateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         StudyShape: {
+            kind: components["schemas"]["KindEnum"];
             id: number;
             name: string;
             file_name: string;
@@ -935,7 +943,10 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** @description The fluid: its zones, a point in it, and the smallest radius of its surface. */
+        /**
+         * @description The fluid: its zones, a point in it, and the smallest radius of its surface; of a mesh that
+         *     was read, its cells.
+         */
         DomainReport: {
             findings: components["schemas"]["FindingRow"][];
             step?: components["schemas"]["StepRow"];
@@ -952,11 +963,12 @@ export interface components {
             zones: components["schemas"]["ZoneRow"][];
             smallest_radius: number | null;
             aim: components["schemas"]["AimRow"];
+            cells?: number;
         };
         /**
          * @description A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;
          *     role, opening and zones: of the fluid's faces only; back_of: number of the face whose other side
-         *     this is, of a sheet that stands in a zone.
+         *     this is, of a sheet that stands in a zone; kind: of a patch of a mesh that was read.
          */
         FaceRow: {
             id: string;
@@ -973,6 +985,7 @@ export interface components {
             opening?: boolean;
             zones?: number[];
             back_of?: number;
+            kind?: string;
         };
         /** @description A fillet, hole or other detail that could go. */
         FeatureRow: {
@@ -1451,7 +1464,9 @@ export interface operations {
     };
     stages_list: {
         parameters: {
-            query?: never;
+            query?: {
+                kind?: "mesh" | "part";
+            };
             header?: never;
             path?: never;
             cookie?: never;

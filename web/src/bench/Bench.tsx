@@ -26,7 +26,7 @@ import { Strip } from "./Strip";
 export function Bench({ place, study: studyId }: { place: Place; study: number }) {
   const client = useQueryClient();
   const study = useStudy(studyId);
-  const stages = useStages();
+  const stages = useStages(study.data?.kind);
   const lists = useLists();
   const jobs = useJobs();
   const variantId = place.variant ?? study.data?.variants[0]?.id;
@@ -37,7 +37,9 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
   const view = useRef<Viewport | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [sheet, setSheet] = useState(false);
-  const stage = stages.data?.some((s) => s.key === place.stage) ? place.stage : "geometry";
+  const stage = stages.data?.some((s) => s.key === place.stage)
+    ? place.stage
+    : (stages.data?.[0]?.key ?? "geometry");
 
   useEffect(() => () => useViewStore.getState().reset(), []);
 

@@ -16,7 +16,8 @@ interface Props {
 
 export function Header({ study, undo, redo, refresh, help }: Props) {
   const { variant, unit, stage } = useBench();
-  const geometry = reportOf(variant, "geometry");
+  // a study that begins with a mesh has no part
+  const geometry = reportOf(variant, "geometry") ?? reportOf(variant, "domain");
   const [naming, setNaming] = useState(false);
   const [trouble, setTrouble] = useState<string | null>(null);
 

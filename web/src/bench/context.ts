@@ -29,10 +29,21 @@ export function useBench(): BenchContext {
   return value;
 }
 
+/** A stage's state; one that a study of its kind does not go through has nothing. */
 export function stateOf(variant: Variant, stage: string): StageState {
-  const found = variant.stages.find((s) => s.stage === stage);
-  if (!found) throw new Error(`no stage ${stage}`);
-  return found;
+  return (
+    variant.stages.find((s) => s.stage === stage) ?? {
+      stage,
+      condition: "none",
+      settings: null,
+      default: null,
+      reasons: {},
+      changed: [],
+      error: null,
+      report: null,
+      product: null,
+    }
+  );
 }
 
 export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): Reports[K] | null {

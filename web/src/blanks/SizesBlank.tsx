@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import { useBench } from "../bench/context";
+import { listed } from "../bench/trials";
 import { type BlankProps, shownValue } from "./props";
 
 interface Size {
@@ -140,6 +141,8 @@ const split = (text: string) =>
 
 /** A number if it is one; else the text, so that the server can say what is wrong with it. */
 export const numberOr = (text: string): number => {
+  // several values make a trial
+  if (listed(text)) return text.trim() as unknown as number;
   const clean = text.trim().replace(",", ".");
   const value = Number(clean);
   return (clean !== "" && Number.isFinite(value) ? value : clean) as number;

@@ -22,7 +22,7 @@ const MOST = 4;
 /** Two to four variants of a study: a pane each with one camera, slice and colour scale. */
 export function Compare({ study: id, shown }: { study: number; shown: number[] }) {
   const study = useStudy(id);
-  const stages = useStages();
+  const stages = useStages(study.data?.kind);
   const lists = useLists();
   const jobs = useJobs().data ?? [];
   const variants = useQueries({

@@ -215,7 +215,7 @@ function Intake({ job, close }: { job: Job; close: () => void }) {
 
 function Print({ study, jobs }: { study: Study; jobs: Job[] }) {
   const client = useQueryClient();
-  const stages = useStages();
+  const stages = useStages("part");
   const title = stages.data?.find((s) => s.key === study.furthest)?.title;
   const running = jobs.find((j) => j.study === study.id && !OVER.includes(j.state));
   const refresh = () => client.invalidateQueries({ queryKey: ["studies"] });

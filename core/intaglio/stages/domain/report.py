@@ -1,5 +1,7 @@
 """The report of Domain."""
 
+from typing import NotRequired
+
 from typing_extensions import TypedDict
 
 from intaglio.parts.rows import Place
@@ -27,9 +29,11 @@ class AimRow(TypedDict):
 
 
 class DomainReport(ModelReport):
-    """The fluid: its zones, a point in it, and the smallest radius of its surface."""
+    """The fluid: its zones, a point in it, and the smallest radius of its surface; of a mesh that
+    was read, its cells."""
 
     pin: Place
     zones: list[ZoneRow]
     smallest_radius: float | None
     aim: AimRow
+    cells: NotRequired[int]

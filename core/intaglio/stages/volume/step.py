@@ -181,18 +181,33 @@ def _finished(
     """The product of a mesh that is proved; enclosed: the volume that each zone is to fill, as far
     as no diagonal was changed."""
     values = Values(mesh, measured, asked=sizes(field, measured.centroid))
-    total = report(values, found)
-    inside = {name: row["volume"] for name, row in total["zones"].items()}
+    product = volume_product(values, found, faces, layer, splits, swaps)
     for zone, volume in enclosed.items():
-        if abs(inside[zone] - volume) > 1e-9 * volume and not swaps:
+        inside = product.report["zones"][zone]["volume"]
+        if abs(inside - volume) > 1e-9 * volume and not swaps:
             raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
+    return product
+
+
+def volume_product(
+    values: Values,
+    found: list[Finding],
+    faces: list[str],
+    layer: NDArray[np.int32] | None = None,
+    splits: int = 0,
+    swaps: int = 0,
+) -> Product:
+    """The mesh with its report, metrics and picture; faces: ids of what its patches are; layer (c,)
+    of each cell."""
+    mesh, measured = values.mesh, values.measured
+    total = report(values, found)
     data: VolumeReport = {
         "unit": mesh.unit,
         "cells": total["cells"],
         "points": total["points"],
         "cells_by_shape": total["cells_by_shape"],
         "faces": faces,
-        "volume": sum(inside.values()),
+        "volume": sum(zone["volume"] for zone in total["zones"].values()),
         "zones": total["zones"],
         "quality": total["quality"],
         "worst": total["worst"],
@@ -202,15 +217,12 @@ def _finished(
         "layer_cells": 0 if layer is None else int((layer > 0).sum()),
         "findings": total["findings"],
     }
-    return Product(
-        {
-            **mesh_arrays(mesh),
-            **({"layer": layer} if layer is not None else {}),
-            "picture": _opened(mesh, measured),
-            "size_ratio": values.of_cells("size_ratio").astype(np.float32),
-        },
-        data,
-    )
+    arrays = {**mesh_arrays(mesh), "picture": _opened(mesh, measured)}
+    if layer is not None:
+        arrays["layer"] = layer
+    if "size_ratio" in values.known():
+        arrays["size_ratio"] = values.of_cells("size_ratio").astype(np.float32)
+    return Product(arrays, data)
 
 
 def faces_meant(rows: list[dict[str, Any]], patches: Mapping[str, Any]) -> list[list[str]]:

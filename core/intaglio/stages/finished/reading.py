@@ -1,0 +1,139 @@
+"""Reading a finished mesh, and describing its boundary as if it were a fluid taken from a part."""
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from intaglio.errors import FileRejected
+from intaglio.facets.part import FacetPart, free_name
+from intaglio.findings import Finding
+from intaglio.formats.registry import MESH_BY_SUFFIX, read_mesh
+from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, rows
+from intaglio.mesh.soundness import unsound
+from intaglio.mesh.storing import mesh_arrays, stored_mesh
+from intaglio.parts.kinds import FACETS
+from intaglio.parts.model import Product, display, face_rows
+from intaglio.parts.taking import Source, plain_name
+from intaglio.quality.cells import measure_cells
+from intaglio.stages.domain.report import DomainReport
+from intaglio.stages.stage import Progress, Report
+
+
+def is_finished(name: str) -> bool:
+    """Whether a file of this name holds a finished mesh."""
+    return Path(name).suffix.lower() in MESH_BY_SUFFIX
+
+
+def mesh_of_source(source: Source) -> Mesh:
+    """The mesh of a file that was brought. Raises FileRejected."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"mesh{Path(source.name).suffix.lower()}"
+        path.write_bytes(source.data)
+        try:
+            return read_mesh(path)
+        except FileRejected as problem:
+            # by the name that the analyst knows
+            words = str(problem).replace(str(path), source.name).replace(path.name, source.name)
+            raise FileRejected(problem.code, words) from problem
+
+
+def reading_step(source: Source, progress: Progress) -> Product:
+    """The mesh, its boundary as facets, and a row for each of its patches."""
+    progress(0.1, f"reading {source.name}")
+    mesh = mesh_of_source(source)
+    progress(0.6, "drawing its boundary")
+    broken = unsound(mesh)
+    if broken:
+        raise FileRejected(broken[0].code, f"{source.name}: {broken[0].message}")
+    return _described(mesh)
+
+
+def _described(mesh: Mesh) -> Product:
+    part = _boundary(mesh)
+    low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
+    scale = float(np.linalg.norm(high - low))
+    view = FACETS.drawn(part)
+    found = face_rows(part, view, scale, rough=True)
+    for k, row in enumerate(found):
+        own = np.flatnonzero(mesh.patch == k)
+        zones = {int(z) for z in mesh.zone[mesh.owner[own]]}
+        beyond = mesh.neighbour[own]
+        zones |= {int(z) for z in mesh.zone[beyond[beyond >= 0]]}
+        row["id"] = part.region_names[k]
+        row["name"] = mesh.patches[k].name
+        row["role"] = "interface" if (beyond >= 0).any() else ""
+        row["opening"] = False
+        row["zones"] = sorted(zones)
+        row["kind"] = mesh.patches[k].kind
+    volume = measure_cells(mesh).volume
+    amounts = np.bincount(mesh.zone, volume, len(mesh.zones))
+    data: DomainReport = {
+        "unit": mesh.unit,
+        "model": FACETS.names(part),
+        "low": low.tolist(),
+        "high": high.tolist(),
+        "size": (high - low).tolist(),
+        "volume": float(volume.sum()),
+        "area": float(sum(row["area"] for row in found)),
+        "pin": (0.5 * (low + high)).tolist(),
+        "zones": [
+            {"name": zone.name, "kind": zone.kind, "volume": float(amount)}
+            for zone, amount in zip(mesh.zones, amounts, strict=True)
+        ],
+        "faces": found,
+        "links": [],
+        "cells": mesh.cells,
+        "smallest_radius": None,
+        "aim": {"largest": 0.0, "wall": 0.0, "fine": 0.0, "feature": 0.0, "why": "", "scales": []},
+        "findings": [f.as_dict() for f in _told(mesh)],
+    }
+    held = {f"mesh_{name}": array for name, array in mesh_arrays(mesh).items()}
+    arrays = FACETS.stored(part) | display(view) | held
+    return Product(arrays, data)
+
+
+def _boundary(mesh: Mesh) -> FacetPart:
+    """The faces on patches as facets, a region for each patch."""
+    own = np.flatnonzero(mesh.patch >= 0)
+    triangles, polygon = fan(*rows(mesh.face_start, mesh.face_nodes, own))
+    used, local = np.unique(triangles, return_inverse=True)
+    names: list[str] = []
+    for patch in mesh.patches:
+        names.append(free_name(plain_name(patch.name, "patch"), names))
+    return FacetPart(
+        mesh.points[used],
+        local.reshape(-1, 3).astype(np.int32),
+        mesh.patch[own][polygon].astype(np.int32),
+        mesh.zone[mesh.owner[own]][polygon].astype(np.int32),
+        tuple(names),
+        tuple(plain_name(zone.name, "zone") for zone in mesh.zones),
+        mesh.unit,
+    )
+
+
+def _told(mesh: Mesh) -> list[Finding]:
+    """What one should know of a file's patches."""
+    empty = [p.name for k, p in enumerate(mesh.patches) if not (mesh.patch == k).any()]
+    if not empty:
+        return []
+    return [Finding("empty-patch", "note", f"Patches without any face: {', '.join(empty)}.")]
+
+
+def read_product(product: Product) -> Mesh:
+    """The mesh of a product of reading_step, its patches called as the report's faces are."""
+    arrays = {
+        name.removeprefix("mesh_"): array
+        for name, array in product.arrays.items()
+        if name.startswith("mesh_")
+    }
+    patches = tuple(Patch(face["id"], "wall") for face in product.report["faces"])
+    zones = tuple(Zone(z["name"], z["kind"]) for z in product.report["zones"])
+    return stored_mesh(arrays, patches, zones, product.report["unit"])
+
+
+def own_patches(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
+    """The patches as the file names them, with their kinds."""
+    own = [{"name": f["id"], "kind": f["kind"], "faces": [f["id"]]} for f in domain["faces"]]
+    return {"patches": own}, {"patches": "Names and kinds are those of the file."}

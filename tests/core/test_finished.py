@@ -1,0 +1,138 @@
+"""A finished mesh as a study of its own: read, named, judged, exported."""
+
+import io
+import json
+import zipfile
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import vtk
+from vtk.util.numpy_support import numpy_to_vtk
+
+from intaglio.errors import FileRejected, StepFailed
+from intaglio.formats.cgns import write_cgns
+from intaglio.formats.vtu import vtu_bytes
+from intaglio.mesh.mesh import Mesh
+from intaglio.parts.taking import Source
+from intaglio.quality.values import Values
+from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.stages.finished import FINISHED_STAGES, is_finished
+from intaglio.stages.registry import STAGES, stages_of
+from intaglio.stages.volume import named_mesh
+from tests.core import any_cells
+from tests.core.test_any_cells import MADE, vtk_grid
+
+
+def as_file(mesh: Mesh, kind: str, folder) -> Source:
+    """A mesh as a file that was brought."""
+    if kind == "vtu":
+        return Source("brought.vtu", vtu_bytes(mesh, {}))
+    path = folder / "brought.cgns"
+    write_cgns(mesh, path)
+    return Source(path.name, path.read_bytes())
+
+
+def run(source: Source, target: str, given=None):
+    store = MemoryStore()
+    run_to("volume", source, "brought", given or {}, store)
+    states = run_to(target, source, "brought", given or {}, store)
+    return {s.stage: s for s in states}, store
+
+
+def test_files_of_meshes_are_known_by_their_names():
+    assert is_finished("wing.CGNS") and is_finished("a.vtu") and not is_finished("a.step")
+    assert stages_of("a.cgns") is FINISHED_STAGES and stages_of("a.step") is STAGES
+    assert [s.key for s in FINISHED_STAGES] == ["domain", "volume", "patches", "case"]
+
+
+@pytest.mark.parametrize("kind", ["cgns", "vtu"])
+@pytest.mark.parametrize("name", MADE)
+def test_a_mesh_of_any_cells_is_judged_as_it_is(name, kind, tmp_path):
+    mesh = MADE[name]()
+    states, store = run(as_file(mesh, kind, tmp_path), "patches")
+    report = states["volume"].report
+    assert report["cells"] == mesh.cells and report["verdict"]["rows"]
+    values = Values(mesh)
+    assert report["volume"] == pytest.approx(values.measured.volume.sum(), rel=1e-12)
+    for key in ("non_orthogonality", "face_orthogonality", "volume_ratio", "aspect_ratio"):
+        told = report["quality"][key]
+        samples = values.samples(key)
+        assert told["max"] == pytest.approx(samples.max(), rel=1e-9)
+        assert told["mean"] == pytest.approx(samples.mean(), rel=1e-9)
+    assert "size_ratio" not in report["quality"]
+    rows = {r["name"]: r["kind"] for r in states["patches"].report["patches"]}
+    assert rows == {p.name: p.kind for p in mesh.patches}
+    zones = states["domain"].report["zones"]
+    assert [z["name"] for z in zones] == [z.name for z in mesh.zones]
+    again = named_mesh(store.get(states["volume"].key), store.get(states["patches"].key))
+    assert again.patches == mesh.patches
+    np.testing.assert_array_equal(again.points, mesh.points)
+
+
+def test_patches_are_renamed_and_exported(tmp_path):
+    mesh = any_cells.mixed()
+    first = mesh.patches[0].name
+    given = {
+        "patches": {
+            "patches": [
+                {"name": "feed", "kind": "inlet", "faces": [first]},
+                {"name": "shell", "kind": "wall", "faces": "rest"},
+            ]
+        }
+    }
+    states, store = run(as_file(mesh, "cgns", tmp_path), "case", given)
+    assert states["case"].report["valid"]
+    archive = zipfile.ZipFile(io.BytesIO(store.get(states["case"].key).arrays["zip"].tobytes()))
+    assert {"mesh.cgns", "mesh.vtu", "patches/feed.stl", "patches/shell.stl"} < set(
+        archive.namelist()
+    )
+    told = json.loads(archive.read("report.json"))
+    faces = {name: row["faces"] for name, row in told["patches"].items()}
+    assert faces["feed"] == (mesh.patch == 0).sum()
+    assert faces["feed"] + faces["shell"] == (mesh.patch >= 0).sum()
+    assert told["cells"] == mesh.cells and "verdict" in told
+
+
+def test_a_grid_that_another_wrote_is_judged(tmp_path):
+    """As VTK's own writer writes it: cells alone, no patches, no zones, no unit."""
+    mesh = any_cells.mixed()
+    grid = vtk_grid(mesh)
+    values = numpy_to_vtk(np.arange(mesh.cells, dtype=float), deep=True)
+    values.SetName("pressure")
+    grid.GetCellData().AddArray(values)
+    writer = vtk.vtkXMLUnstructuredGridWriter()
+    writer.SetFileName(str(tmp_path / "other.vtu"))
+    writer.SetInputData(grid)
+    writer.Write()
+    source = Source("other.vtu", (tmp_path / "other.vtu").read_bytes())
+    states, _ = run(source, "patches")
+    report = states["volume"].report
+    assert report["cells"] == mesh.cells
+    assert not [f for f in report["findings"] if f["level"] == "error"]
+    assert len(states["patches"].report["patches"]) == 1
+    area = sum(p["area"] for p in states["patches"].report["patches"])
+    assert area == pytest.approx(states["domain"].report["area"])
+
+
+def test_a_mesh_that_is_not_valid_is_told_and_not_handed_over(tmp_path):
+    mesh = any_cells.tetrahedra()
+    points = mesh.points.copy()
+    inner = np.setdiff1d(
+        np.arange(len(points)), mesh.face_nodes[mesh.face_start[mesh.interior_faces] :]
+    )
+    points[inner[0]] += 5.0
+    source = as_file(replace(mesh, points=points), "vtu", tmp_path)
+    states, _ = run(source, "volume")
+    errors = [f for f in states["volume"].report["findings"] if f["level"] == "error"]
+    assert errors and errors[0]["places"]
+    with pytest.raises(StepFailed, match="not valid"):
+        run(source, "case")
+
+
+@pytest.mark.parametrize("name", ["brought.cgns", "brought.vtu"])
+@pytest.mark.parametrize("data", [b"", b"no mesh at all", b"\x89HDF\r\n\x1a\n" + bytes(600)])
+def test_what_is_no_mesh_is_refused_by_its_own_name(name, data):
+    with pytest.raises(FileRejected, match="brought") as refused:
+        run(Source(name, data), "volume")
+    assert "/tmp" not in str(refused.value)
