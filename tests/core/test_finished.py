@@ -13,7 +13,7 @@ from vtk.util.numpy_support import numpy_to_vtk
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.cgns import write_cgns
 from intaglio.formats.vtu import vtu_bytes
-from intaglio.mesh.mesh import Mesh
+from intaglio.mesh.mesh import Mesh, fan, rows
 from intaglio.parts.taking import Source
 from intaglio.quality.values import Values
 from intaglio.recipe.plan import MemoryStore, run_to
@@ -110,9 +110,20 @@ def test_a_grid_that_another_wrote_is_judged(tmp_path):
     report = states["volume"].report
     assert report["cells"] == mesh.cells
     assert not [f for f in report["findings"] if f["level"] == "error"]
-    assert len(states["patches"].report["patches"]) == 1
+    # one patch, whose faces are cut apart at sharp edges so that they can be named
+    (patch,) = states["patches"].report["patches"]
+    assert len(patch["faces"]) == 6
+    areas = sorted(f["area"] for f in states["domain"].report["faces"])
+    by_patch = sorted(_area(mesh, k) for k in range(6))
+    assert areas == pytest.approx(by_patch, rel=1e-9)
     area = sum(p["area"] for p in states["patches"].report["patches"])
     assert area == pytest.approx(states["domain"].report["area"])
+
+
+def _area(mesh: Mesh, patch: int) -> float:
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch == patch))
+    p = mesh.points[fan(start, nodes)[0]]
+    return 0.5 * float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum())
 
 
 def test_a_mesh_that_is_not_valid_is_told_and_not_handed_over(tmp_path):

@@ -46,7 +46,7 @@ export function Shelf({ session }: { session: Session }) {
     }
   }
 
-  const intakes = (jobs.data ?? []).filter((j) => j.target === "geometry" && mine.includes(j.id));
+  const intakes = (jobs.data ?? []).filter((j) => mine.includes(j.id));
   const begun = intakes.find((j) => j.study !== null && !["failed", "cancelled"].includes(j.state));
   useEffect(() => {
     // a file dropped here opens as soon as there is something to see of it

@@ -1,15 +1,18 @@
 """Reading a finished mesh, and describing its boundary as if it were a fluid taken from a part."""
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from intaglio.errors import FileRejected
+from intaglio.facets.features import split_by_angle
 from intaglio.facets.part import FacetPart, free_name
 from intaglio.findings import Finding
 from intaglio.formats.registry import MESH_BY_SUFFIX, read_mesh
+from intaglio.mesh.building import with_patches
 from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, rows
 from intaglio.mesh.soundness import unsound
 from intaglio.mesh.storing import mesh_arrays, stored_mesh
@@ -19,6 +22,10 @@ from intaglio.parts.taking import Source, plain_name
 from intaglio.quality.cells import measure_cells
 from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.stage import Progress, Report
+
+# patches are cut apart at edges sharper than this, in degrees, into so many faces at most
+SHARP = 40.0
+MOST_FACES = 2_000
 
 
 def is_finished(name: str) -> bool:
@@ -47,11 +54,38 @@ def reading_step(source: Source, progress: Progress) -> Product:
     broken = unsound(mesh)
     if broken:
         raise FileRejected(broken[0].code, f"{source.name}: {broken[0].message}")
-    return _described(mesh)
+    return _described(mesh, *_in_faces(mesh))
 
 
-def _described(mesh: Mesh) -> Product:
+def _in_faces(mesh: Mesh) -> tuple[Mesh, FacetPart, list[int]]:
+    """The mesh with its patches cut apart at sharp edges, so that they can be named anew; its
+    boundary as facets, a region for each; and the file's patch that each is of."""
     part = _boundary(mesh)
+    whole = list(range(len(mesh.patches)))
+    if mesh.periodic:
+        # what is paired stays as it is
+        return mesh, part, whole
+    cut = split_by_angle(part, SHARP)
+    if len(cut.region_names) > MOST_FACES:
+        return mesh, part, whole
+    own = np.flatnonzero(mesh.patch >= 0)
+    polygon = fan(*rows(mesh.face_start, mesh.face_nodes, own))[1]
+    of = np.zeros(len(cut.region_names), np.int64)
+    of[cut.region] = part.region
+    # in the order of the file's patches
+    order = np.argsort(of, kind="stable")
+    place = np.empty(len(order), np.int32)
+    place[order] = np.arange(len(order))
+    names = tuple(cut.region_names[k] for k in order)
+    cut, of = replace(cut, region=place[cut.region], region_names=names), of[order]
+    patch = mesh.patch.copy()
+    # of a bent polygon its last triangle decides
+    patch[own[polygon]] = cut.region
+    kinds = tuple(Patch(n, mesh.patches[k].kind) for n, k in zip(cut.region_names, of, strict=True))
+    return with_patches(mesh, patch, kinds), cut, of.tolist()
+
+
+def _described(brought: Mesh, mesh: Mesh, part: FacetPart, of: list[int]) -> Product:
     low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
     scale = float(np.linalg.norm(high - low))
     view = FACETS.drawn(part)
@@ -62,11 +96,11 @@ def _described(mesh: Mesh) -> Product:
         beyond = mesh.neighbour[own]
         zones |= {int(z) for z in mesh.zone[beyond[beyond >= 0]]}
         row["id"] = part.region_names[k]
-        row["name"] = mesh.patches[k].name
+        row["name"] = brought.patches[of[k]].name
         row["role"] = "interface" if (beyond >= 0).any() else ""
         row["opening"] = False
         row["zones"] = sorted(zones)
-        row["kind"] = mesh.patches[k].kind
+        row["kind"] = brought.patches[of[k]].kind
     volume = measure_cells(mesh).volume
     amounts = np.bincount(mesh.zone, volume, len(mesh.zones))
     data: DomainReport = {
@@ -87,7 +121,7 @@ def _described(mesh: Mesh) -> Product:
         "cells": mesh.cells,
         "smallest_radius": None,
         "aim": {"largest": 0.0, "wall": 0.0, "fine": 0.0, "feature": 0.0, "why": "", "scales": []},
-        "findings": [f.as_dict() for f in _told(mesh)],
+        "findings": [f.as_dict() for f in _told(brought)],
     }
     held = {f"mesh_{name}": array for name, array in mesh_arrays(mesh).items()}
     arrays = FACETS.stored(part) | display(view) | held
@@ -135,5 +169,11 @@ def read_product(product: Product) -> Mesh:
 
 def own_patches(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
     """The patches as the file names them, with their kinds."""
-    own = [{"name": f["id"], "kind": f["kind"], "faces": [f["id"]]} for f in domain["faces"]]
-    return {"patches": own}, {"patches": "Names and kinds are those of the file."}
+    own: dict[str, dict[str, Any]] = {}
+    names: list[str] = []
+    for face in domain["faces"]:
+        if face["name"] not in own:
+            names.append(free_name(plain_name(face["name"], "patch"), names))
+            own[face["name"]] = {"name": names[-1], "kind": face["kind"], "faces": []}
+        own[face["name"]]["faces"].append(face["id"])
+    return {"patches": list(own.values())}, {"patches": "Names and kinds are those of the file."}
