@@ -9,6 +9,7 @@ from typing import Any
 from intaglio import __version__
 from intaglio.commands.comparing import add_compare, compare
 from intaglio.commands.judging import add_check, check, read, report_of
+from intaglio.commands.reporting import add_report, report, source_of
 from intaglio.commands.telling import report_lines
 from intaglio.errors import Cancelled, FileRejected, IntaglioError, SettingRejected, StepFailed
 
@@ -49,6 +50,7 @@ def _parser() -> argparse.ArgumentParser:
     write.add_argument("--out", type=Path, required=True, help="folder for the files")
     add_check(commands)
     add_compare(commands)
+    add_report(commands)
     layers = commands.add_parser("layers", help="grow layers into a finished mesh of tetrahedra")
     layers.add_argument("mesh", type=Path, help="a CGNS or VTU file")
     layers.add_argument("--patches", nargs="+", default=["*"], help="walls, by name or pattern")
@@ -92,6 +94,8 @@ def main(argv: list[str] | None = None) -> int:
             return check(args)
         if args.command == "compare":
             return compare(args)
+        if args.command == "report":
+            return report(args)
         if args.command == "layers":
             return _layers(args)
         if args.command == "divide":
@@ -128,7 +132,7 @@ def _draft(args: argparse.Namespace) -> int:
     from intaglio.recipe.drafting import draft
     from intaglio.recipe.recipe import write_recipe
 
-    source = _source(*args.part)
+    source = source_of(args.part)
     name = args.part[0].stem
     drafted = draft(source, name, args.fluid)
     base = args.output.resolve().parent
@@ -158,7 +162,7 @@ def _findings(args: argparse.Namespace) -> int:
     from intaglio.stages.geometry.step import geometry_step
 
     settings = build("geometry", Geometry, {"unit": args.unit})
-    report = geometry_step(settings, _source(*args.part), lambda share, doing: None).report
+    report = geometry_step(settings, source_of(args.part), lambda share, doing: None).report
     if args.json:
         keys = (
             "file", "unit", "closed", "size", "volume", "area", "triangles", "bodies", "features",
@@ -185,7 +189,7 @@ def _convert(args: argparse.Namespace) -> int:
     from intaglio.parts.taking import take_in
     from intaglio.parts.writing import file_suffix, files_of
 
-    model = take_in(_source(args.source), "file").model
+    model = take_in(source_of([args.source]), "file").model
     files = files_of(model, file_suffix(str(args.target)), args.per, args.target.stem)
     if args.per == "whole":
         _save({args.target.name: next(iter(files.values()))}, args.target.parent)
@@ -201,7 +205,7 @@ def _write(args: argparse.Namespace) -> int:
 
     recipe = read_recipe(args.recipe)
     store = MemoryStore()
-    source = _source(*recipe.parts)
+    source = source_of(list(recipe.parts))
     targets = [args.stage] + (["patches"] if args.per == "patch" else [])
     for target in targets:
         rows = run_to(target, source, recipe.name, recipe.settings, store, numbers=recipe.numbers)
@@ -226,18 +230,6 @@ def _save(files: dict[str, bytes], folder: Path) -> None:
         print(folder / name)
 
 
-def _source(*paths: Path) -> Any:
-    from intaglio.parts.taking import together
-
-    files = []
-    for path in paths:
-        try:
-            files.append((path.name, path.read_bytes()))
-        except OSError as error:
-            raise FileRejected("unreadable", f"{path} cannot be read: {error.strerror}.") from error
-    return together(files)
-
-
 def _run(args: argparse.Namespace) -> int:
     import io
     import zipfile
@@ -248,7 +240,7 @@ def _run(args: argparse.Namespace) -> int:
     from intaglio.recipe.recipe import read_recipe
 
     recipe = read_recipe(args.recipe)
-    source = _source(*recipe.parts)
+    source = source_of(list(recipe.parts))
     store = MemoryStore()
     columns = (
         TextColumn("{task.fields[stage]:<9}"),
@@ -274,10 +266,10 @@ def _run(args: argparse.Namespace) -> int:
     data = store.get(last.key).arrays["zip"].tobytes()
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         archive.extractall(args.out)
-    report = json.loads((args.out / "report.json").read_text())
-    _tell(report)
+    told = json.loads((args.out / "report.json").read_text())
+    _tell(told)
     print(f"written to {args.out}")
-    return 0 if report["valid"] else 1
+    return 0 if told["valid"] else 1
 
 
 def _tell(report: dict[str, Any]) -> None:

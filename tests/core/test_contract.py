@@ -36,7 +36,8 @@ MAY = {
         "parts",
     },
     "recipe": {"numeric", "settings", "parts", "stages", "cad", "volume", "mesh", "quality"},
-    "commands": {"formats", "mesh", "quality"},
+    "reporting": {"mesh", "parts", "quality", "recipe", "settings", "stages"},
+    "commands": {"formats", "mesh", "quality", "recipe", "parts", "reporting"},
     "cli.py": {"commands", "settings", "recipe", "stages", "parts", "formats", "mesh", "quality"},
 }
 OUTSIDE = {"django", "rest_framework", "procrastinate", "studies", "intaglio_server", "psycopg"}

@@ -232,3 +232,18 @@ def test_limits_change_the_verdict_at_once(done, variant):
     assert told["limit"] == 0.01 and told["beyond"] > state["report"]["cells"] // 2
     wrong = {"volume": {"own_limits": [{"metric": "beauty", "value": 1}]}}
     assert done.patch(url, wrong, format="json").status_code == 400
+
+
+def test_the_report_is_a_page_that_runs_nothing(done, variant, ben):
+    url = f"/api/variants/{variant.id}/report"
+    answer = done.get(url)
+    assert answer.headers["Content-Type"].startswith("text/html")
+    assert "default-src 'none'" in answer.headers["Content-Security-Policy"]
+    text = answer.content.decode()
+    assert "within the general limits" in text and text.count("data:image/png") == 3
+    assert ben.get(url).status_code == 404
+
+
+def test_there_is_no_report_of_nothing(ada, variant):
+    answer = ada.get(f"/api/variants/{variant.id}/report")
+    assert answer.status_code == 404 and "Run a stage first" in answer.json()["message"]

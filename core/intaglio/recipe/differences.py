@@ -16,7 +16,7 @@ def settings_rows(variants: Sequence[Settings]) -> list[Row]:
     out: list[Row] = []
     for stage in STAGES:
         for name, blank in blanks_of(stage.settings).items():
-            held = [dict(_leaves((variant.get(stage.key) or {}).get(name))) for variant in variants]
+            held = [dict(leaves((variant.get(stage.key) or {}).get(name))) for variant in variants]
             paths = list(dict.fromkeys(path for leaves in held for path in leaves))
             for path in sorted(paths, key=lambda p: [str(part).zfill(6) for part in p]):
                 words = " ".join(_word(part) for part in path)
@@ -28,15 +28,15 @@ def settings_rows(variants: Sequence[Settings]) -> list[Row]:
     return out
 
 
-def _leaves(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], Any]]:
+def leaves(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], Any]]:
     """Every value that is no list or mapping, with its way from the top; short lists of numbers or
     names are one value."""
     if isinstance(value, Mapping):
         for key, inner in value.items():
-            yield from _leaves(inner, (*path, key))
+            yield from leaves(inner, (*path, key))
     elif isinstance(value, list) and any(isinstance(v, (Mapping, list)) for v in value):
         for k, inner in enumerate(value):
-            yield from _leaves(inner, (*path, k))
+            yield from leaves(inner, (*path, k))
     elif isinstance(value, list):
         yield path, ", ".join(f"{v:g}" if isinstance(v, float) else str(v) for v in value)
     else:

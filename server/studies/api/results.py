@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 from django.http import Http404, HttpResponse
+from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
@@ -13,6 +14,7 @@ from rest_framework.views import APIView
 
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, peeled_arrays, slice_arrays
 from intaglio.parts.model import Product as CoreProduct
+from intaglio.reporting.page import report_page
 from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
 from studies.api.access import variant_of
@@ -27,6 +29,7 @@ from studies.api.held import (
 )
 from studies.api.shapes import StackShape
 from studies.api.variants import variant_states
+from studies.store import DatabaseStore
 
 _BINARY: dict[Any, Any] = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
 
@@ -139,6 +142,26 @@ class PictureView(APIView):
             raise Http404("This stage has no picture.")
         response = HttpResponse(arrays["picture"].tobytes(), content_type="image/png")
         response["Cache-Control"] = "private, max-age=3600"
+        return response
+
+
+class ReportView(APIView):
+    @extend_schema(responses={(200, "text/html"): OpenApiTypes.STR})
+    def get(self, request: Request, variant_id: int) -> HttpResponse:
+        """What is up to date of a variant, on one page that prints."""
+        variant = variant_of(request.user, variant_id)
+        states = variant_states(variant)
+        if not any(s.report is not None for s in states):
+            raise Http404("Nothing is up to date yet. Run a stage first.")
+        made = timezone.localtime().strftime("%Y-%m-%d %H:%M")
+        study = variant.study
+        page = report_page(states, DatabaseStore(), study.name, variant.name, study.file_name, made)
+        response = HttpResponse(page, content_type="text/html; charset=utf-8")
+        # it holds nothing that runs, and nothing of it may
+        response["Content-Security-Policy"] = (
+            "default-src 'none'; img-src data:; style-src 'unsafe-inline'"
+        )
+        response["Cache-Control"] = "private, no-cache"
         return response
 
 

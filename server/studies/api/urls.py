@@ -25,6 +25,7 @@ urlpatterns = [
     path(f"{_VARIANT}/undo", variants.UndoView.as_view()),
     path(f"{_VARIANT}/redo", variants.RedoView.as_view()),
     path(f"{_VARIANT}/runs", variants.RunsView.as_view()),
+    path(f"{_VARIANT}/report", results.ReportView.as_view()),
     path(f"{_VARIANT}/export", results.ExportView.as_view()),
     path(f"{_VARIANT}/slice", results.SliceView.as_view()),
     path(f"{_VARIANT}/stack", results.StackView.as_view()),

@@ -134,6 +134,15 @@ export function Header({ study, undo, redo, refresh, help }: Props) {
           {geometry.size.map((s) => measure(s)).join(" × ")} {unit}
         </span>
       )}
+      <a
+        className="quiet"
+        href={`/api/variants/${variant.id}/report`}
+        target="_blank"
+        rel="noreferrer"
+        title="all that is up to date, on one page that prints"
+      >
+        report
+      </a>
       <Jobs />
       <button type="button" className="quiet" aria-label="Keys and pointer" onClick={help}>
         ?

@@ -10,12 +10,10 @@ from numpy.typing import NDArray
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.findings import PLACES, Finding
 from intaglio.mesh.covering import surface_findings
-from intaglio.mesh.mesh import Mesh, fan, polygon_edges
+from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.parting import parted_along
-from intaglio.mesh.slices import outer_faces
 from intaglio.mesh.storing import mesh_arrays
 from intaglio.parts.model import Product
-from intaglio.parts.picture import picture
 from intaglio.quality.cells import Measured, measure
 from intaglio.quality.report import mesh_findings, report
 from intaglio.quality.statistics import histograms
@@ -28,6 +26,7 @@ from intaglio.stages.stage import Progress
 from intaglio.stages.volume.dividing import divided_mesh, meant
 from intaglio.stages.volume.filling import Cells, filled, filled_around, zones_of
 from intaglio.stages.volume.meshes import volume_mesh
+from intaglio.stages.volume.opened import opened_picture
 from intaglio.stages.volume.report import VolumeReport
 from intaglio.stages.volume.settings import VolumeMesh
 
@@ -35,20 +34,6 @@ from intaglio.stages.volume.settings import VolumeMesh
 _TRIES = 4
 # what is found in filling stays true when layers are divided again
 _OF_FILLING = ("layers-for-core",)
-
-
-def _opened(mesh: Mesh, measured: Measured) -> NDArray[np.uint8]:
-    """Picture of the cells behind a plane through their middle, so that the inside shows."""
-    across = float(measured.centroid[:, 1] @ measured.volume / measured.volume.sum())
-    outline = outer_faces(mesh, np.flatnonzero(measured.centroid[:, 1] > across))
-    triangles, _ = fan(outline.start, outline.nodes)
-    drawn = picture(
-        mesh.points,
-        triangles,
-        np.zeros((0, 2, 3)),
-        mesh.points[polygon_edges(outline.start, outline.nodes)],
-    )
-    return np.frombuffer(drawn, np.uint8)
 
 
 def _lowered(places: NDArray[np.float64]) -> list[Finding]:
@@ -217,7 +202,9 @@ def volume_product(
         "layer_cells": 0 if layer is None else int((layer > 0).sum()),
         "findings": total["findings"],
     }
-    arrays = {**mesh_arrays(mesh), "picture": _opened(mesh, measured)}
+    across = float(measured.centroid[:, 1] @ measured.volume / measured.volume.sum())
+    opened = opened_picture(mesh, measured.centroid, across)
+    arrays = {**mesh_arrays(mesh), "picture": np.frombuffer(opened, np.uint8)}
     if layer is not None:
         arrays["layer"] = layer
     if "size_ratio" in values.known():

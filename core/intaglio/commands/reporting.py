@@ -1,0 +1,47 @@
+"""`intaglio report`: a recipe's study on one printable page."""
+
+import argparse
+import time
+from pathlib import Path
+from typing import Any
+
+from intaglio.errors import FileRejected
+from intaglio.parts.taking import Source, together
+from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.recipe import read_recipe
+from intaglio.reporting.page import report_page
+
+
+def add_report(commands: Any) -> None:
+    """The arguments of `intaglio report`."""
+    report = commands.add_parser("report", help="run a recipe and tell of it on a printable page")
+    report.add_argument("recipe", type=Path)
+    report.add_argument("-o", "--output", type=Path, required=True, help="the HTML file to write")
+    report.add_argument(
+        "--stage", choices=("sizing", "surface", "layers", "volume", "case"), default="case",
+        help="the last stage to run",
+    )  # fmt: skip
+
+
+def source_of(paths: list[Path]) -> Source:
+    """Files as one source. Raises FileRejected."""
+    files = []
+    for path in paths:
+        try:
+            files.append((path.name, path.read_bytes()))
+        except OSError as error:
+            raise FileRejected("unreadable", f"{path} cannot be read: {error.strerror}.") from error
+    return together(files)
+
+
+def report(args: argparse.Namespace) -> int:
+    """Run the recipe, write the page; 0."""
+    recipe = read_recipe(args.recipe)
+    source = source_of([Path(p) for p in recipe.parts])
+    store = MemoryStore()
+    states = run_to(args.stage, source, recipe.name, recipe.settings, store, numbers=recipe.numbers)
+    made = time.strftime("%Y-%m-%d %H:%M")
+    page = report_page(states, store, recipe.name, args.recipe.stem, source.name, made)
+    args.output.write_text(page, encoding="utf-8")
+    print(f"{args.output}: {len(page) / 1e6:.1f} MB")
+    return 0
