@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.mesh.blocks import block_boxes
 from intaglio.mesh.cells import TETRAHEDRON
 
 Floats = NDArray[np.float64]
@@ -97,6 +98,12 @@ class Mesh:
     @property
     def interior_faces(self) -> int:
         return int((self.neighbour >= 0).sum())
+
+    @cached_property
+    def boxes(self) -> Floats:
+        """Boxes (b, 6) around successive cells, as of block_boxes."""
+        points = np.ascontiguousarray(self.points, np.float64)
+        return block_boxes(points, self.cell_start, self.cell_nodes)
 
     @cached_property
     def tets(self) -> Ints:

@@ -6,10 +6,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from intaglio.mesh.blocks import CELLS, met_blocks
 from intaglio.mesh.cells import EDGES
 from intaglio.mesh.loading import cell_room, load_cell, raw_arrays, room_for
 from intaglio.mesh.mesh import Mesh, following, rows, turned_rows
-from intaglio.numeric.chunks import in_chunks
+from intaglio.numeric.chunks import FEW_SLOW, in_chunks
 
 Longs = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -41,34 +42,40 @@ def _height(points, v, normal, offset):
 
 
 @njit(cache=True, nogil=True)
-def _crossed(height, start, nodes, low, high, out):
-    """Whether each cell low..high has nodes on both sides."""
-    for c in range(low, high):
-        first = height[nodes[start[c]]] > 0.0
-        out[c] = False
-        for j in range(start[c] + 1, start[c + 1]):
-            if (height[nodes[j]] > 0.0) != first:
-                out[c] = True
-                break
+def _crossed(points, start, nodes, normal, offset, blocks, size, low, high, out):
+    """Whether each cell of the blocks low..high has nodes on both sides."""
+    for b in range(low, high):
+        for c in range(blocks[b] * size, min((blocks[b] + 1) * size, start.shape[0] - 1)):
+            first = _height(points, nodes[start[c]], normal, offset) > 0.0
+            for j in range(start[c] + 1, start[c + 1]):
+                if (_height(points, nodes[j], normal, offset) > 0.0) != first:
+                    out[b * size + c - blocks[b] * size] = True
+                    break
 
 
 def crossed_cells(mesh: Mesh, normal: Floats, offset: float) -> Longs:
     """Cells (k,) with nodes on both sides of the plane normal · x = offset."""
-    out = np.empty(mesh.cells, bool)
-    height = _heights(mesh.points, np.asarray(normal, float), offset)
+    way = np.asarray(normal, float)
+    blocks = met_blocks(mesh.boxes, way, offset)
+    out = np.zeros(len(blocks) * CELLS, bool)
     in_chunks(
-        lambda low, high: _crossed(height, mesh.cell_start, mesh.cell_nodes, low, high, out),
-        mesh.cells,
+        lambda low, high: _crossed(
+            mesh.points,
+            mesh.cell_start,
+            mesh.cell_nodes,
+            way,
+            offset,
+            blocks,
+            CELLS,
+            low,
+            high,
+            out,
+        ),
+        len(blocks),
+        FEW_SLOW // CELLS,
     )
-    return np.flatnonzero(out)
-
-
-@njit(cache=True)
-def _heights(points, normal, offset):
-    out = np.empty(points.shape[0])
-    for v in range(points.shape[0]):
-        out[v] = _height(points, v, normal, offset)
-    return out
+    found = np.flatnonzero(out)
+    return blocks[found // CELLS] * CELLS + found % CELLS
 
 
 def outer_faces(mesh: Mesh, cells: Longs) -> Outline:
@@ -103,7 +110,7 @@ def _count_crossings(raw, cells, normal, offset, most):
     return total
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _cut(raw, cells, normal, offset, most, start, points, owner):
     """Polygons of the cut; how many there are.
 
@@ -188,14 +195,27 @@ def flat_cut(mesh: Mesh, normal: Floats, offset: float, cells: Longs | None = No
     cells = crossed_cells(mesh, normal, offset) if cells is None else cells
     raw = raw_arrays(mesh)
     most = room_for(mesh, raw)
-    # a standard cell is crossed at no more than its edges: no need to count
-    standard = int(EDGES[mesh.shape[cells]].sum())
-    total = _count_crossings(raw, cells, normal, offset, most) if len(raw.around) else standard
-    start = np.zeros(total + 1, np.int64)
-    points = np.empty((total, 3))
-    owner = np.empty(total, np.int64)
-    made = _cut(raw, cells, normal, offset, most, start, points, owner)
-    return Cut(start[: made + 1].copy(), points[: start[made]].copy(), owner[:made].copy())
+    parts: dict[int, Cut] = {}
+
+    def part(low: int, high: int) -> None:
+        own = cells[low:high]
+        # a standard cell is crossed at no more than its edges: no need to count
+        standard = int(EDGES[mesh.shape[own]].sum())
+        total = _count_crossings(raw, own, normal, offset, most) if len(raw.around) else standard
+        start = np.zeros(total + 1, np.int64)
+        points, owner = np.empty((total, 3)), np.empty(total, np.int64)
+        made = _cut(raw, own, normal, offset, most, start, points, owner)
+        parts[low] = Cut(start[: made + 1], points[: start[made]], owner[:made])
+
+    in_chunks(part, len(cells), FEW_SLOW)
+    held = [parts[low] for low in sorted(parts)]
+    base = np.cumsum([0, *(p.start[-1] for p in held)])
+    starts = [p.start[:-1] + b for p, b in zip(held, base, strict=False)]
+    return Cut(
+        np.concatenate([*starts, base[-1:]]),
+        np.concatenate([p.points for p in held]),
+        np.concatenate([p.cell for p in held]),
+    )
 
 
 def cut_lines(mesh: Mesh, normal: Floats, offset: float) -> Floats:

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.mesh.cells import DIHEDRAL, TETRAHEDRON
+from intaglio.mesh.cells import DIHEDRAL, POLYHEDRON, TETRAHEDRON
 from intaglio.mesh.loading import (
     Raw,
     cell_room,
@@ -23,11 +23,18 @@ from intaglio.mesh.loading import (
 )
 from intaglio.mesh.mesh import Mesh
 from intaglio.numeric.chunks import in_chunks
+from intaglio.quality.corners import (
+    FACE_CORNER_COUNT,
+    FACE_CORNERS,
+    corner_cosines,
+    edge_ways,
+)
 
 Floats = NDArray[np.float64]
 
 # beyond this share of the larger one a smaller volume counts as none: the ratio stays finite
 _LEAST_SHARE = 1e-30
+_CORNERS = (FACE_CORNERS, FACE_CORNER_COUNT)
 # columns of what is measured per cell
 _VOLUME, _SKEWNESS, _LEAST, _LARGEST, _X = range(5)
 
@@ -81,6 +88,14 @@ def _corner_skewness(cell, faces):
             worst = max(
                 worst, (_degrees(low) - ideal) / (180.0 - ideal), 1.0 - _degrees(high) / ideal
             )
+    return max(worst, _skewness_of(low3, high3, low4, high4))
+
+
+@njit(cache=True, error_model="numpy")
+def _skewness_of(low3, high3, low4, high4):
+    """The same of the extreme cosines in triangles and in quadrilaterals; 2 and -2 where there are
+    none."""
+    worst = 0.0
     if high3 > -2.0:
         worst = max(worst, (_degrees(low3) - 60.0) / 120.0, 1.0 - _degrees(high3) / 60.0)
     if high4 > -2.0:
@@ -179,11 +194,13 @@ def _tet_content(cell, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _measure_cells(raw, low, high, most, out):
-    """The columns of out (cells, k) that a cell by itself decides, for cells low..high."""
+def _measure_cells(raw, low, high, most, dihedral, corners, count, out):
+    """The columns of out (cells, k) that a cell by itself decides, for cells low..high; dihedral:
+    whether angles between faces are wanted where skewness does not need them."""
     cell = cell_room(most[0], most[1], most[2])
     normal = np.empty((most[1], 3))
     middle = np.empty(3)
+    way, length, cosine = np.empty((12, 3)), np.empty(12), np.empty(4)
     for c in range(low, high):
         _, faces, edges = load_cell(raw, c, cell)
         if raw.shape[c] == TETRAHEDRON:
@@ -192,7 +209,17 @@ def _measure_cells(raw, low, high, most, out):
             out[c, _VOLUME] = _content(cell, faces, middle)
         for i in range(3):
             out[c, _X + i] = middle[i] + cell.base[i]
-        skewness = _corner_skewness(cell, faces)
+        if raw.shape[c] == POLYHEDRON:
+            skewness = _corner_skewness(cell, faces)
+        else:
+            edge_ways(cell, edges, way, length)
+            s = raw.shape[c]
+            corner_cosines(way, corners[s], count[s], cosine)
+            skewness = _skewness_of(cosine[0], cosine[1], cosine[2], cosine[3])
+        ideal = DIHEDRAL[raw.shape[c]]
+        if not dihedral and ideal == 0.0:
+            out[c, _SKEWNESS] = skewness
+            continue
         unit_normals(cell, faces, normal)
         least = 4.0
         largest = 0.0
@@ -202,7 +229,6 @@ def _measure_cells(raw, low, high, most, out):
             largest = max(largest, opening)
         out[c, _LEAST] = opening_degrees(least)
         out[c, _LARGEST] = opening_degrees(largest)
-        ideal = DIHEDRAL[raw.shape[c]]
         if ideal > 0.0:
             skewness = max(
                 skewness,
@@ -259,10 +285,12 @@ class Measured:
     volume_ratio: Floats
 
 
-def _per_cell(mesh: Mesh, raw: Raw) -> Floats:
-    out = np.empty((mesh.cells, 7))
+def _per_cell(mesh: Mesh, raw: Raw, dihedral: bool = True) -> Floats:
+    out = np.full((mesh.cells, 7), np.nan) if not dihedral else np.empty((mesh.cells, 7))
     most = room_for(mesh, raw)
-    in_chunks(lambda low, high: _measure_cells(raw, low, high, most, out), mesh.cells)
+    in_chunks(
+        lambda low, high: _measure_cells(raw, low, high, most, dihedral, *_CORNERS, out), mesh.cells
+    )
     return out
 
 
@@ -294,9 +322,10 @@ def cell_volumes(mesh: Mesh) -> Floats:
     return measure_cells(mesh).volume
 
 
-def measure_cells(mesh: Mesh) -> Measured:
-    """What can be measured cell by cell; nothing of faces."""
-    out = _per_cell(mesh, raw_arrays(mesh))
+def measure_cells(mesh: Mesh, dihedral: bool = True) -> Measured:
+    """What can be measured cell by cell; nothing of faces. dihedral False: dihedral angles are NaN
+    where skewness needs none."""
+    out = _per_cell(mesh, raw_arrays(mesh), dihedral)
     none = np.zeros(0)
     return Measured(
         out[:, _SKEWNESS], out[:, _LEAST], out[:, _LARGEST], out[:, _VOLUME], out[:, _X:],
@@ -325,7 +354,9 @@ def _of_tets(points: Floats, tets: NDArray[np.int32]) -> Floats:
         none,
     )
     out = np.empty((count, 7))
-    in_chunks(lambda low, high: _measure_cells(raw, low, high, (8, 6, 4), out), count)
+    in_chunks(
+        lambda low, high: _measure_cells(raw, low, high, (8, 6, 4), True, *_CORNERS, out), count
+    )
     return out
 
 

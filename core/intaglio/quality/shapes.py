@@ -8,24 +8,17 @@ scaled Jacobian of pyramids, prisms and hexahedra; a polyhedron has none.
 import numpy as np
 from numba import njit
 
-from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, TETRAHEDRON
+from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PYRAMID, TETRAHEDRON
 from intaglio.mesh.loading import Raw, cell_room, load_cell, raw_arrays, room_for
 from intaglio.mesh.mesh import Floats, Mesh
 from intaglio.numeric.chunks import in_chunks
+from intaglio.quality.corners import SPAN_COUNT, SPANS, edge_ways, span
 
 # columns of what is measured per cell
 EQUIVOLUME, ASPECT, JACOBIAN, EDGE_LENGTH = range(4)
-# corners and the three neighbours along edges, right-handed about the inside, by shape
-_CORNERS = np.full((5, 8, 4), -1, np.int64)
-_CORNERS[TETRAHEDRON, :4] = [(0, 1, 2, 3), (1, 2, 0, 3), (2, 0, 1, 3), (3, 0, 2, 1)]
-_CORNERS[PYRAMID, :4] = [(0, 1, 3, 4), (1, 2, 0, 4), (2, 3, 1, 4), (3, 0, 2, 4)]
-_CORNERS[PRISM, :6] = [
-    (0, 1, 2, 3), (1, 2, 0, 4), (2, 0, 1, 5), (3, 5, 4, 0), (4, 3, 5, 1), (5, 4, 3, 2),
-]  # fmt: skip
-_CORNERS[HEXAHEDRON] = [
-    (0, 1, 3, 4), (1, 2, 0, 5), (2, 3, 1, 6), (3, 0, 2, 7),
-    (4, 7, 5, 0), (5, 4, 6, 1), (6, 5, 7, 2), (7, 6, 4, 3),
-]  # fmt: skip
+# the tetrahedra at the corners of a pyramid's base, as nodes
+_CORNERS = np.full((5, 4, 4), -1, np.int64)
+_CORNERS[PYRAMID] = [(0, 1, 3, 4), (1, 2, 0, 4), (2, 3, 1, 4), (3, 0, 2, 4)]
 # the value at a corner of the ideal cell, turned over
 _IDEAL = np.array([0.0, np.sqrt(2.0), 2.0, 2.0 / np.sqrt(3.0), 1.0])
 # a cell has no value of a metric that its shape does not define
@@ -41,18 +34,6 @@ def _squared(x, a, b):
 @njit(cache=True, error_model="numpy")
 def _triple(ux, uy, uz, vx, vy, vz, wx, wy, wz):
     return ux * (vy * wz - vz * wy) + uy * (vz * wx - vx * wz) + uz * (vx * wy - vy * wx)
-
-
-@njit(cache=True, error_model="numpy")
-def _corner_value(cell, corner):
-    """Volume that the edges at a corner span over the product of their lengths."""
-    o, a, b, c = corner[0], corner[1], corner[2], corner[3]
-    x = cell.xyz
-    ux, uy, uz = x[a, 0] - x[o, 0], x[a, 1] - x[o, 1], x[a, 2] - x[o, 2]
-    vx, vy, vz = x[b, 0] - x[o, 0], x[b, 1] - x[o, 1], x[b, 2] - x[o, 2]
-    wx, wy, wz = x[c, 0] - x[o, 0], x[c, 1] - x[o, 1], x[c, 2] - x[o, 2]
-    product = np.sqrt(_squared(x, o, a) * _squared(x, o, b) * _squared(x, o, c))
-    return _triple(ux, uy, uz, vx, vy, vz, wx, wy, wz) / product if product > 0.0 else 0.0
 
 
 @njit(cache=True, error_model="numpy")
@@ -148,10 +129,11 @@ def _of_pyramid(cell, corners):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _measure_shapes(raw, low, high, most, corners, ideal, out):
+def _measure_shapes(raw, low, high, most, corners, spans, count, ideal, out):
     """The columns of out (cells, 4) for cells low..high."""
     cell = cell_room(most[0], most[1], most[2])
     length = np.empty(most[1] * most[2])
+    way = np.empty((most[1] * most[2], 3))
     for c in range(low, high):
         _, _, edges = load_cell(raw, c, cell)
         shape = raw.shape[c]
@@ -164,21 +146,21 @@ def _measure_shapes(raw, low, high, most, corners, ideal, out):
                     length[e] = _squared(x, a, b)
                     e += 1
             _of_tet(cell, length, out[c])
-        else:
             for e in range(edges):
-                a, b = cell.edge[e, 0], cell.edge[e, 1]
-                length[e] = _squared(x, a, b)
+                length[e] = np.sqrt(length[e])
+        else:
+            edge_ways(cell, edges, way, length)
         total = 0.0
         shortest, longest = np.inf, 0.0
         for e in range(edges):
             shortest = min(shortest, length[e])
             longest = max(longest, length[e])
-            total += np.sqrt(length[e])
+            total += length[e]
         out[c, EDGE_LENGTH] = total / edges if edges > 0 else NONE
         if shape == TETRAHEDRON:
             continue
         out[c, EQUIVOLUME] = NONE
-        out[c, ASPECT] = np.sqrt(longest / shortest) if shortest > 0.0 else np.inf
+        out[c, ASPECT] = longest / shortest if shortest > 0.0 else np.inf
         if shape == POLYHEDRON:
             out[c, JACOBIAN] = NONE
             continue
@@ -186,10 +168,8 @@ def _measure_shapes(raw, low, high, most, corners, ideal, out):
             out[c, JACOBIAN] = ideal[shape] * _of_pyramid(cell, corners[shape])
             continue
         least = np.inf
-        for k in range(8):
-            if corners[shape, k, 0] < 0:
-                break
-            least = min(least, _corner_value(cell, corners[shape, k]))
+        for k in range(count[shape]):
+            least = min(least, span(way, spans[shape, k]))
         if shape == HEXAHEDRON:
             least = min(least, _middle_value(cell))
         out[c, JACOBIAN] = least * ideal[shape]
@@ -201,7 +181,6 @@ def measure_shapes(mesh: Mesh, raw: Raw | None = None) -> Floats:
     raw = raw_arrays(mesh) if raw is None else raw
     out = np.empty((mesh.cells, 4))
     most = room_for(mesh, raw)
-    in_chunks(
-        lambda low, high: _measure_shapes(raw, low, high, most, _CORNERS, _IDEAL, out), mesh.cells
-    )
+    tables = (_CORNERS, SPANS, SPAN_COUNT, _IDEAL)
+    in_chunks(lambda low, high: _measure_shapes(raw, low, high, most, *tables, out), mesh.cells)
     return out

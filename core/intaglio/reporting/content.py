@@ -62,7 +62,7 @@ def number(value: Any) -> str:
     if isinstance(value, int):
         return f"{value:,}"
     if isinstance(value, float):
-        return f"{value:,.4g}" if abs(value) < 1e5 else f"{value:,.0f}"
+        return f"{value:,.4g}" if abs(value) < 1e4 else f"{value:,.0f}"
     if isinstance(value, (list, tuple)):
         return ", ".join(number(v) for v in value)
     return str(value)

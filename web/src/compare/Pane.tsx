@@ -22,7 +22,7 @@ export function Pane({ made }: { made: (view: Viewport | null) => void }) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: made once for the element's life
   useEffect(() => {
     if (!host.current) return;
-    const own = new Viewport(host.current, 24);
+    const own = new Viewport(host.current, 24, false);
     setView(own);
     made(own);
     return () => {

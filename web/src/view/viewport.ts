@@ -112,10 +112,14 @@ export class Viewport {
   private visible = { surface: true, outline: true };
   private clear: (() => void)[] = [];
 
-  /** foot: pixels at the bottom that are kept free of the model */
+  /**
+   * foot: pixels at the bottom that are kept free of the model; turns: whether a long part is turned to
+   * fill the frame at first
+   */
   constructor(
     private host: HTMLElement,
     private foot = FOOT,
+    private turns = true,
   ) {
     this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
@@ -194,7 +198,7 @@ export class Viewport {
       this.applyPlane();
       this.applyVisible();
       if (!keep) {
-        this.turnLongPart();
+        if (this.turns) this.turnLongPart();
         this.fit();
       }
     }
