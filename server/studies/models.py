@@ -42,7 +42,8 @@ class StudySet(models.QuerySet["Study"]):
 
 
 class Study(models.Model):
-    """One piece of work: a part, its variants, its results."""
+    """One piece of work: a part, its variants, its results. views: cameras and what is cut and
+    hidden, kept by name; the page alone reads what is in them."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="studies")
     shared_with = models.ManyToManyField(settings.AUTH_USER_MODEL, blank=True, related_name="+")
@@ -50,6 +51,7 @@ class Study(models.Model):
     file_name = models.CharField(max_length=255)
     source = models.ForeignKey(Product, models.PROTECT, related_name="+")
     archived = models.BooleanField(default=False)
+    views = models.JSONField(default=list)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
     objects = StudySet.as_manager()

@@ -165,3 +165,27 @@ def test_seconds_forecast_follow_this_machines_last_runs(ada, variant, work):
     told = next(s for s in ada.get(address).data["stages"] if s["stage"] == "sizing")["report"]
     filling = BY_KEY["volume"].usual(told["forecast"])
     assert seconds() == pytest.approx(usual + 3 * filling)
+
+
+def test_views_are_kept_by_name_and_go_with_a_copy(ada, ben, study):
+    url = f"/api/studies/{study.id}"
+    pose = {"position": [1, 2, 3], "zoom": 2.0}
+    view = {"name": "throat", "stage": "volume", "pose": pose, "look": {"metric": "warp"}}
+    answer = ada.patch(url, {"views": [view]}, format="json")
+    assert answer.status_code == 200 and answer.json()["views"] == [view]
+    assert ada.get(url).json()["views"] == [view]
+    copy = ada.post(f"{url}/duplicate").json()
+    assert copy["views"] == [view]
+    assert ada.patch(url, {"views": []}, format="json").json()["views"] == []
+    assert ben.patch(url, {"views": [view]}, format="json").status_code == 404
+
+
+def test_views_that_are_none_are_refused(ada, study):
+    url = f"/api/studies/{study.id}"
+    good = {"name": "a", "stage": "volume", "pose": {}, "look": {}}
+    for views in (
+        "none", [{}], [{**good, "name": ""}], [{**good, "name": "x" * 61}], [{**good, "pose": 3}],
+        [good] * 41, [{**good, "look": {"much": "x" * 200_000}}],
+    ):  # fmt: skip
+        assert ada.patch(url, {"views": views}, format="json").status_code == 400
+    assert ada.get(url).json()["views"] == []

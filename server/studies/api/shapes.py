@@ -1,5 +1,8 @@
 """The forms in which the API gives and takes data."""
 
+import json
+from typing import Any
+
 from rest_framework import serializers
 
 from studies.models import Job, Study, Variant
@@ -252,6 +255,7 @@ class VariantNameShape(serializers.Serializer):
 
 
 class StudyShape(serializers.Serializer):
+    views = serializers.ListField(child=serializers.DictField())
     kind = serializers.ChoiceField(choices=["part", "mesh"])
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -265,9 +269,27 @@ class StudyShape(serializers.Serializer):
     variants = VariantNameShape(many=True)
 
 
+class ViewShape(serializers.Serializer):
+    """A view kept by name; what the page needs to show it again."""
+
+    name = serializers.CharField(max_length=60)
+    stage = serializers.CharField(max_length=20)
+    pose = serializers.DictField()
+    look = serializers.DictField()
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if len(json.dumps(attrs)) > _VIEW_BYTES:
+            raise serializers.ValidationError("A view holds too much.")
+        return attrs
+
+
+_VIEW_BYTES = 100_000
+
+
 class StudyChangeShape(serializers.Serializer):
     name = serializers.CharField(max_length=120, required=False)
     archived = serializers.BooleanField(required=False)
+    views = serializers.ListField(child=ViewShape(), required=False, max_length=40)
 
 
 class UploadShape(serializers.Serializer):

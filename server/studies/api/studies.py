@@ -56,6 +56,7 @@ def study_row(study: Study) -> dict[str, Any]:
         "kind": "mesh" if is_finished(study.file_name) else "part",
         "owner": study.owner.get_username(),
         "archived": study.archived,
+        "views": study.views,
         "updated": study.updated,
         "furthest": furthest,
         "cells": cells,
@@ -175,6 +176,7 @@ class DuplicateView(APIView):
                 name=f"{study.name} copy"[:120],
                 file_name=study.file_name,
                 source=study.source,
+                views=study.views,
             )
             for v in study.variants.all():
                 Variant.objects.create(study=copy, name=v.name, settings=v.settings, shown=v.shown)

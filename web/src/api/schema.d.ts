@@ -746,6 +746,7 @@ export interface components {
         PatchedStudyChangeShape: {
             name?: string;
             archived?: boolean;
+            views?: components["schemas"]["ViewShape"][];
         };
         PlacesShape: {
             points: number[][];
@@ -847,6 +848,9 @@ export interface components {
          */
         StateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         StudyShape: {
+            views: {
+                [key: string]: unknown;
+            }[];
             kind: components["schemas"]["KindEnum"];
             id: number;
             name: string;
@@ -896,6 +900,17 @@ export interface components {
             can_undo: boolean;
             can_redo: boolean;
             stages: components["schemas"]["StageStateShape"][];
+        };
+        /** @description A view kept by name; what the page needs to show it again. */
+        ViewShape: {
+            name: string;
+            stage: string;
+            pose: {
+                [key: string]: unknown;
+            };
+            look: {
+                [key: string]: unknown;
+            };
         };
         WordShape: {
             key: string;

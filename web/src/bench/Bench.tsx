@@ -14,14 +14,46 @@ import {
 import { Guarded } from "../parts/Guarded";
 import { go, type Place } from "../parts/route";
 import { useViewStore } from "../view/store";
-import type { Viewport } from "../view/viewport";
+import type { StandardView, Viewport } from "../view/viewport";
 import { Brief } from "./Brief";
 import { type BenchContext, Context } from "./context";
+import { Goto } from "./Goto";
+import { type Target, targetsOf } from "./goto";
 import { Header } from "./Header";
 import { Ledger } from "./Ledger";
 import { ModelView } from "./ModelView";
 import { Shortcuts } from "./Shortcuts";
 import { Strip } from "./Strip";
+import { applyView, type NamedView } from "./Views";
+
+const STANDARD: [string, StandardView][] = [
+  ["along x", "x"],
+  ["against x", "-x"],
+  ["along y", "y"],
+  ["against y", "-y"],
+  ["along z", "z"],
+  ["against z", "-z"],
+  ["from the corner", "corner"],
+];
+
+const ACTS: [string, string, (view: Viewport | null) => void][] = [
+  ["Show the whole model", "key f", (view) => view?.fit()],
+  ["Slice on or off", "key s", (view) => view?.onKey("slice")],
+  ["Show what is hidden", "all faces", () => useViewStore.getState().setHidden([])],
+  [
+    "Mesh lines on or off",
+    "key l",
+    () => useViewStore.getState().setLines(!useViewStore.getState().lines),
+  ],
+];
+
+/** Put the focus on a blank of the brief. */
+function focusOn(label: string): void {
+  const named = [...document.querySelectorAll<HTMLElement>("aside [aria-label]")];
+  const found = named.find((e) => e.getAttribute("aria-label") === label);
+  found?.scrollIntoView({ block: "center" });
+  found?.focus();
+}
 
 export function Bench({ place, study: studyId }: { place: Place; study: number }) {
   const client = useQueryClient();
@@ -37,6 +69,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
   const view = useRef<Viewport | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [sheet, setSheet] = useState(false);
+  const [search, setSearch] = useState(false);
   const stage = stages.data?.some((s) => s.key === place.stage)
     ? place.stage
     : (stages.data?.[0]?.key ?? "geometry");
@@ -86,7 +119,10 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
       else if (event.key === "f") view.current?.fit();
       else if (event.key === "r") runTo(stage);
       else if (event.key === "?") setSheet(true);
-      else if (event.key === "Escape") {
+      else if (event.key === "g") {
+        event.preventDefault();
+        setSearch(true);
+      } else if (event.key === "Escape") {
         const { tool, setTool, setSelected } = useViewStore.getState();
         if (useViewStore.getState().focus) useViewStore.getState().setFocus(null);
         else if (tool === "turn") setSelected([]);
@@ -142,6 +178,60 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
     openStage,
     show: (at) => view.current?.show(at),
   };
+  const targets = (): Target[] => [
+    ...targetsOf(bench, {
+      open: openStage,
+      run: runTo,
+      select: (regions) => useViewStore.getState().setSelected(regions),
+      // the stage that was opened draws first
+      show: (at) => setTimeout(() => view.current?.show(at), 300),
+      focus: (key, label) => {
+        openStage(key);
+        setTimeout(() => focusOn(label), 300);
+      },
+    }),
+    ...STANDARD.map(
+      ([name, look]): Target => ({
+        key: `look ${look}`,
+        group: "view",
+        label: name,
+        hint: "standard view",
+        go: () => view.current?.look(look),
+      }),
+    ),
+    ...((study.data?.views ?? []) as unknown as NamedView[]).map(
+      (named): Target => ({
+        key: `view ${named.name}`,
+        group: "view",
+        label: named.name,
+        hint: "kept view",
+        go: () => {
+          openStage(named.stage);
+          setTimeout(() => view.current && applyView(view.current, named), 300);
+        },
+      }),
+    ),
+    ...(study.data?.variants ?? [])
+      .filter((v) => v.id !== variantId)
+      .map(
+        (v): Target => ({
+          key: `variant ${v.id}`,
+          group: "variant",
+          label: v.name,
+          hint: "open it",
+          go: () => go({ study: studyId, variant: v.id, stage }),
+        }),
+      ),
+    ...ACTS.map(
+      ([label, hint, act]): Target => ({
+        key: `act ${label}`,
+        group: "action",
+        label,
+        hint,
+        go: () => act(view.current),
+      }),
+    ),
+  ];
   // what failed is drawn anew when one goes elsewhere or the study changes
   const around = [variantId, stage, variant.data];
   return (
@@ -154,6 +244,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
             redo={() => redo.mutate()}
             refresh={() => client.invalidateQueries({ queryKey: ["studies"] })}
             help={() => setSheet(true)}
+            search={() => setSearch(true)}
           />
         </Guarded>
         <Guarded name="The ledger" again={around}>
@@ -173,6 +264,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
           <Strip />
         </Guarded>
       </div>
+      {search && <Goto targets={targets()} close={() => setSearch(false)} />}
       <Shortcuts open={sheet} close={() => setSheet(false)} />
     </Context.Provider>
   );

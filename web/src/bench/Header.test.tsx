@@ -18,7 +18,7 @@ const STUDY = {
 
 function header(change: Partial<Parameters<typeof benchWith>[0]> = {}, answers = {}) {
   const asked = serving({ "GET jobs": [], ...answers });
-  const calls = { undo: vi.fn(), redo: vi.fn(), refresh: vi.fn(), help: vi.fn() };
+  const calls = { undo: vi.fn(), redo: vi.fn(), refresh: vi.fn(), help: vi.fn(), search: vi.fn() };
   onBench(<Header study={STUDY} {...calls} />, benchWith({ stage: "sizing", ...change }));
   return { asked, ...calls };
 }

@@ -12,9 +12,10 @@ interface Props {
   redo: () => void;
   refresh: () => void;
   help: () => void;
+  search: () => void;
 }
 
-export function Header({ study, undo, redo, refresh, help }: Props) {
+export function Header({ study, undo, redo, refresh, help, search }: Props) {
   const { variant, unit, stage } = useBench();
   // a study that begins with a mesh has no part
   const geometry = reportOf(variant, "geometry") ?? reportOf(variant, "domain");
@@ -63,7 +64,10 @@ export function Header({ study, undo, redo, refresh, help }: Props) {
         }}
         onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
       />
-      <nav aria-label="Variants" className="flex items-center gap-1.5">
+      <nav
+        aria-label="Variants"
+        className="flex min-w-0 items-center gap-1.5 overflow-x-auto whitespace-nowrap"
+      >
         <span className="caps mr-1">variants</span>
         {study.variants.map((v) => (
           <button
@@ -144,6 +148,14 @@ export function Header({ study, undo, redo, refresh, help }: Props) {
         report
       </a>
       <Jobs />
+      <button
+        type="button"
+        className="quiet whitespace-nowrap"
+        title="go to anything (G)"
+        onClick={search}
+      >
+        go to
+      </button>
       <button type="button" className="quiet" aria-label="Keys and pointer" onClick={help}>
         ?
       </button>

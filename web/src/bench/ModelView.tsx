@@ -19,6 +19,7 @@ import { SliceRail } from "./SliceRail";
 import { Tools } from "./Tools";
 import { useCells } from "./useCells";
 import { usePinPlacing } from "./usePinPlacing";
+import { Views } from "./Views";
 
 export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   const { variant, stage, job } = useBench();
@@ -179,6 +180,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       )}
       {view && drawn && <Tools view={view} />}
       {view && <Compass view={view} />}
+      {view && drawn && <Views view={view} />}
       {view && cells.active && (
         <>
           <PlaneHandles view={view} planes={cells.planes} step={cells.step} />

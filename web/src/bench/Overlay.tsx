@@ -1,5 +1,6 @@
 import { measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
+import { niceLength } from "../view/picture";
 import { type Mark, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
 import { useBench } from "./context";
@@ -53,10 +54,4 @@ export function Overlay({ view }: { view: Viewport }) {
       </div>
     </div>
   );
-}
-
-function niceLength(rough: number): number {
-  const power = 10 ** Math.floor(Math.log10(rough));
-  const step = [5, 2, 1].find((s) => s * power <= rough) ?? 1;
-  return step * power;
 }

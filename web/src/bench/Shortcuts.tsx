@@ -3,6 +3,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 const KEYS: [string, string][] = [
   ["1 … 8", "open a stage"],
   ["r", "run to the stage at hand"],
+  ["g", "go to anything by name"],
   ["f", "show the whole model"],
   ["l", "mesh lines on or off"],
   ["arrows", "turn the model"],

@@ -1,6 +1,7 @@
 /** Sets of cells in the scene, each under a name: slices, chosen cells, those around one. */
 import * as THREE from "three";
 import { type CellArrays, cellGeometry } from "./geometry";
+import { edgeSegments, type Segments } from "./lineDrawing";
 import { PATCH_COLOURS, RAMP, rgb } from "./palette";
 import { CELL_FRAGMENT, CELL_VERTEX } from "./shaders";
 
@@ -32,6 +33,7 @@ export function colourTexture(colours: readonly string[]): THREE.DataTexture {
 
 export class CellLayers {
   private held = new Map<string, THREE.Object3D[]>();
+  private data = new Map<string, CellArrays>();
   readonly ramp = colourTexture(RAMP);
   private kinds = colourTexture(PATCH_COLOURS);
 
@@ -76,6 +78,7 @@ export class CellLayers {
       const mesh = new THREE.Mesh(cellGeometry(data), material);
       mesh.renderOrder = look.ghost ? 2 : 0;
       made.push(mesh);
+      this.data.set(name, data);
     }
     if (made.length > 0) {
       this.held.set(name, made);
@@ -90,6 +93,7 @@ export class CellLayers {
       (thing.material as THREE.Material).dispose();
     }
     this.held.delete(name);
+    this.data.delete(name);
   }
 
   names(): string[] {
@@ -103,6 +107,23 @@ export class CellLayers {
         .filter((t): t is THREE.Mesh => t instanceof THREE.Mesh)
         .map((t) => [name, t] as [string, THREE.Mesh]),
     );
+  }
+
+  /** Edges of cells, and the lines drawn with them. */
+  lineSets(): Segments[] {
+    const out: Segments[] = [];
+    for (const [name, things] of this.held) {
+      for (const thing of things)
+        if (thing instanceof THREE.LineSegments)
+          out.push({
+            points: thing.geometry.getAttribute("position").array as Float32Array,
+            width: 1.3,
+          });
+      const data = this.data.get(name);
+      if (data)
+        out.push({ points: edgeSegments(data.points, data.triangles, data.sides), width: 0.5 });
+    }
+    return out;
   }
 
   dispose() {

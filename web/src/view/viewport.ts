@@ -6,26 +6,19 @@ import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
 import { CellLayers, type CellLook, type Colouring } from "./cellLayers";
 import { disposeSigns, edgeSigns } from "./edgeSigns";
+import { Eye } from "./eye";
 import {
   type CellArrays,
-  extents,
   longestStretch,
   regionBounds,
   regionLines,
   type SurfaceArrays,
   surfaceGeometry,
 } from "./geometry";
+import { edgeSegments, lineDrawing, type Segments, type Sight } from "./lineDrawing";
 import { rgb } from "./palette";
 import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
-
-const UP = new THREE.Vector3(0, 0, 1);
-/** So many times its next longest side makes a part long; others keep the usual view. */
-const LONG = 2.5;
-/** Height in pixels that scale, ramp and tools take at the bottom. */
-const FOOT = 110;
-/** Ways of turning the first view, in degrees about the vertical; the usual one first. */
-const TURNS = [0, 30, -30];
 
 export interface RegionLook {
   colour: string;
@@ -39,32 +32,12 @@ export interface Plane {
   offset: number;
 }
 
+export type { Pose, StandardView } from "./eye";
 export type { Rectangle, Touch } from "./pointer";
 
-/** Where the camera is and how near: numbers alone, to be kept or sent to another view. */
-export interface Pose {
-  position: [number, number, number];
-  quaternion: [number, number, number, number];
-  up: [number, number, number];
-  target: [number, number, number];
-  zoom: number;
-  top: number;
-  span: number;
-}
-
-export type StandardView = "x" | "-x" | "y" | "-y" | "z" | "-z" | "corner";
-
-const DIRECTIONS: Record<StandardView, [number, number, number]> = {
-  x: [1, 0, 0],
-  "-x": [-1, 0, 0],
-  y: [0, 1, 0],
-  "-y": [0, -1, 0],
-  z: [0, 0, 1],
-  "-z": [0, 0, -1],
-  corner: [0.5, -0.85, 0.5],
-};
-
 const INK = 0x22262b;
+/** More lines of a mesh than this would only blacken a drawing. */
+const MOST_LINES = 200_000;
 
 /** The material so that it lies a hair above the surface, by the same amount everywhere. */
 function onTop<M extends THREE.Material>(material: M): M {
@@ -77,12 +50,10 @@ function onTop<M extends THREE.Material>(material: M): M {
   return material;
 }
 
-export class Viewport {
+export class Viewport extends Eye {
   onTouch: (touch: Touch) => void = () => {};
   onHover: (region: number | null) => void = () => {};
   onMove: () => void = () => {};
-  /** the camera was moved here, not set from elsewhere */
-  onPose: () => void = () => {};
   /** what a key asks of what is drawn: slice on or off, the plane back or on by a cell */
   onKey: (act: "slice" | "back" | "on") => void = () => {};
   /** a box is being drawn (done false) or was drawn, in pixels of the host */
@@ -90,7 +61,6 @@ export class Viewport {
   boxing = false;
   private renderer: THREE.WebGLRenderer;
   private scene = new THREE.Scene();
-  private camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -10, 10);
   private surface: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
   private bvh: MeshBVH | null = null;
   private lines: THREE.LineSegments | null = null;
@@ -102,25 +72,17 @@ export class Viewport {
   private open = new Set<number>();
   private cells: CellLayers;
   private regions: THREE.DataTexture;
-  private box = new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
-  readonly target = new THREE.Vector3();
-  private span = 2;
   private wanted = false;
   private hidden = new Set<number>();
   private regionOfTriangle: Int32Array = new Int32Array(0);
+  private turns: boolean;
   private plane: Plane | null = null;
   private visible = { surface: true, outline: true };
   private clear: (() => void)[] = [];
 
-  /**
-   * foot: pixels at the bottom that are kept free of the model; turns: whether a long part is turned to
-   * fill the frame at first
-   */
-  constructor(
-    private host: HTMLElement,
-    private foot = FOOT,
-    private turns = true,
-  ) {
+  constructor(host: HTMLElement, foot?: number, turns = true) {
+    super(host, foot);
+    this.turns = turns;
     this.renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
@@ -130,7 +92,6 @@ export class Viewport {
     this.cells = new CellLayers(this.scene, () =>
       onTop(new THREE.LineBasicMaterial({ color: INK })),
     );
-    this.camera.up.set(0, 0, 1);
     this.clear.push(listenTo(this.renderer.domElement, this));
     const sized = new ResizeObserver(() => this.resize());
     sized.observe(host);
@@ -296,21 +257,6 @@ export class Viewport {
     this.draw();
   }
 
-  /** Frame a part of the model: its low and high corner. */
-  frame(low: number[], high: number[]) {
-    const whole = this.box;
-    this.box = new THREE.Box3(
-      new THREE.Vector3(low[0], low[1], low[2]),
-      new THREE.Vector3(high[0], high[1], high[2]),
-    );
-    const span = whole.getSize(new THREE.Vector3()).length();
-    this.fit();
-    this.box = whole;
-    // near and far stay those of the whole
-    this.span = Math.max(span, this.span);
-    this.setFrustum(this.camera.top);
-  }
-
   /** Regions that lie wholly in a box on the screen. */
   regionsIn(box: Rectangle): number[] {
     if (!this.data) return [];
@@ -440,156 +386,11 @@ export class Viewport {
     this.draw();
   }
 
-  /** Direction from the model to the viewer. */
-  towards(): [number, number, number] {
-    const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
-    return [back.x, back.y, back.z];
-  }
-
-  /** The model point under a pixel of the host, as deep as another point. */
-  unproject(x: number, y: number, deep: number[]): [number, number, number] {
-    const z = new THREE.Vector3(deep[0], deep[1], deep[2]).project(this.camera).z;
-    const v = new THREE.Vector3(
-      (2 * x) / (this.host.clientWidth || 1) - 1,
-      1 - (2 * y) / (this.host.clientHeight || 1),
-      z,
-    ).unproject(this.camera);
-    return [v.x, v.y, v.z];
-  }
-
   private drop(thing: THREE.Mesh | THREE.LineSegments | null) {
     if (!thing) return;
     this.scene.remove(thing);
     thing.geometry.dispose();
     (thing.material as THREE.Material).dispose();
-  }
-
-  /** Screen position of a model point, in pixels of the host. */
-  project(at: number[]): [number, number] {
-    const v = new THREE.Vector3(at[0], at[1], at[2]).project(this.camera);
-    return [((v.x + 1) / 2) * this.host.clientWidth, ((1 - v.y) / 2) * this.host.clientHeight];
-  }
-
-  get width(): number {
-    return this.host.clientWidth;
-  }
-
-  /** Model units per pixel. */
-  get unitsPerPixel(): number {
-    return (this.camera.top - this.camera.bottom) / this.camera.zoom / this.host.clientHeight;
-  }
-
-  /** Directions of the model's axes on the screen, x right and y down. */
-  axes(): [number, number, number][] {
-    const q = this.camera.quaternion.clone().invert();
-    return [
-      [1, 0, 0],
-      [0, 1, 0],
-      [0, 0, 1],
-    ].map((a) => {
-      const v = new THREE.Vector3(...(a as [number, number, number])).applyQuaternion(q);
-      return [v.x, -v.y, v.z];
-    });
-  }
-
-  pose(): Pose {
-    const { position, quaternion, up, zoom, top } = this.camera;
-    return {
-      position: position.toArray(),
-      quaternion: quaternion.toArray(),
-      up: up.toArray(),
-      target: this.target.toArray(),
-      zoom,
-      top,
-      span: this.span,
-    };
-  }
-
-  setPose(pose: Pose) {
-    this.camera.position.fromArray(pose.position);
-    this.camera.quaternion.fromArray(pose.quaternion);
-    this.camera.up.fromArray(pose.up);
-    this.target.fromArray(pose.target);
-    this.camera.zoom = pose.zoom;
-    this.span = pose.span;
-    this.setFrustum(pose.top);
-  }
-
-  look(view: StandardView) {
-    const d = new THREE.Vector3(...DIRECTIONS[view]).normalize();
-    this.camera.up.set(0, 0, 1);
-    if (Math.abs(d.z) > 0.99) this.camera.up.set(0, 1, 0);
-    this.camera.position.copy(this.target).addScaledVector(d, this.span * 2);
-    this.camera.lookAt(this.target);
-    this.fit();
-  }
-
-  fit() {
-    const centre = this.box.getCenter(new THREE.Vector3());
-    this.span = Math.max(1e-9, this.box.getSize(new THREE.Vector3()).length());
-    const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
-    this.target.copy(centre);
-    this.camera.position.copy(centre).addScaledVector(back, this.span * 2);
-    this.camera.zoom = 1;
-    const half = this.halfHeight(this.camera.quaternion);
-    this.setFrustum(half);
-    // above the middle, so that scale, ramp and tools at the bottom cover nothing
-    const up = new THREE.Vector3(0, 1, 0).applyQuaternion(this.camera.quaternion);
-    const down = -(this.foot * half) / (this.host.clientHeight || 1);
-    this.target.addScaledVector(up, down);
-    this.camera.position.addScaledVector(up, down);
-    this.onPose();
-  }
-
-  /** Half the height of the frame that holds the corners of the box, seen this way. */
-  private halfHeight(way: THREE.Quaternion): number {
-    const w = this.host.clientWidth || 1;
-    const h = this.host.clientHeight || 1;
-    const [wide, high] = extents(this.box, way);
-    const room = Math.max(0.5 * h, h - this.foot);
-    return 1.06 * Math.max((high * h) / room, (wide * h) / w);
-  }
-
-  /** Turn about the vertical so that a long part lies across the frame and fills it. */
-  private turnLongPart() {
-    const sides = this.box
-      .getSize(new THREE.Vector3())
-      .toArray()
-      .sort((a, b) => b - a);
-    if (sides[0]! < LONG * sides[1]!) return;
-    const now = this.camera.quaternion.clone();
-    const fits = TURNS.map((degrees) => {
-      const turn = new THREE.Quaternion().setFromAxisAngle(UP, (degrees * Math.PI) / 180);
-      const way = turn.multiply(now);
-      return { way, half: this.halfHeight(way) };
-    });
-    const usual = fits[0]!;
-    const best = fits.reduce((a, b) => (b.half < a.half ? b : a));
-    // not for a little: parts are best known from the usual side
-    if (best.half < 0.9 * usual.half) this.camera.quaternion.copy(best.way);
-  }
-
-  /** Bring a place to the middle and come nearer. */
-  show(at: number[]) {
-    const place = new THREE.Vector3(at[0], at[1], at[2]);
-    this.camera.position.add(place.clone().sub(this.target));
-    this.target.copy(place);
-    this.camera.zoom = Math.max(this.camera.zoom, 6);
-    this.camera.updateProjectionMatrix();
-    this.onPose();
-    this.draw();
-  }
-
-  private setFrustum(half: number) {
-    const aspect = (this.host.clientWidth || 1) / (this.host.clientHeight || 1);
-    this.camera.top = half;
-    this.camera.bottom = -half;
-    this.camera.left = -half * aspect;
-    this.camera.right = half * aspect;
-    this.camera.near = -this.span * 1.5;
-    this.camera.far = this.span * 5.5;
-    this.camera.updateProjectionMatrix();
-    this.draw();
   }
 
   private resize() {
@@ -598,17 +399,6 @@ export class Viewport {
     this.renderer.setSize(w, h);
     this.sizeSigns();
     this.setFrustum(this.camera.top);
-  }
-
-  private ray(event: { clientX: number; clientY: number }): THREE.Ray {
-    const r = this.renderer.domElement.getBoundingClientRect();
-    const x = ((event.clientX - r.left) / r.width) * 2 - 1;
-    const y = 1 - ((event.clientY - r.top) / r.height) * 2;
-    const caster = new THREE.Raycaster();
-    caster.setFromCamera(new THREE.Vector2(x, y), this.camera);
-    // an orthographic ray starts beside the model: move it well behind the viewer
-    caster.ray.origin.addScaledVector(caster.ray.direction, -this.span * 10);
-    return caster.ray;
   }
 
   hit(event: { clientX: number; clientY: number }) {
@@ -621,53 +411,10 @@ export class Viewport {
       if (this.hidden.has(region)) continue;
       // an enclosing face is looked through from outside
       if (this.open.has(region) && (h.face?.normal.dot(ray.direction) ?? 1) < 0) continue;
-      if (this.plane) {
-        const n = new THREE.Vector3(...this.plane.normal);
-        if (this.facing() * (n.dot(h.point) - this.plane.offset) > 0) continue;
-      }
+      if (this.clipped(h.point)) continue;
       return { point: h.point, region, normal: h.face?.normal ?? null };
     }
     return null;
-  }
-
-  /** Turn about a point: sideways about the model's vertical, up and down about the screen's. */
-  turn(yaw: number, pitch: number, pivot: THREE.Vector3 = this.target.clone()) {
-    const right = new THREE.Vector3(1, 0, 0).applyQuaternion(this.camera.quaternion);
-    const spin = new THREE.Quaternion()
-      .setFromAxisAngle(new THREE.Vector3(0, 0, 1), -yaw)
-      .multiply(new THREE.Quaternion().setFromAxisAngle(right, -pitch));
-    this.camera.position.sub(pivot).applyQuaternion(spin).add(pivot);
-    this.target.sub(pivot).applyQuaternion(spin).add(pivot);
-    this.camera.quaternion.premultiply(spin);
-    this.onPose();
-    this.draw();
-  }
-
-  pan(dx: number, dy: number) {
-    const scale = this.unitsPerPixel;
-    const move = new THREE.Vector3(-dx * scale, dy * scale, 0).applyQuaternion(
-      this.camera.quaternion,
-    );
-    this.camera.position.add(move);
-    this.target.add(move);
-    this.onPose();
-    this.draw();
-  }
-
-  zoomAt(event: { clientX: number; clientY: number } | null, factor: number) {
-    const r = this.renderer.domElement.getBoundingClientRect();
-    const x = event ? event.clientX - r.left - r.width / 2 : 0;
-    const y = event ? event.clientY - r.top - r.height / 2 : 0;
-    const before = this.unitsPerPixel;
-    this.camera.zoom = Math.min(1e5, Math.max(0.05, this.camera.zoom * factor));
-    this.camera.updateProjectionMatrix();
-    const after = this.unitsPerPixel;
-    const move = new THREE.Vector3(x * (before - after), -y * (before - after), 0);
-    move.applyQuaternion(this.camera.quaternion);
-    this.camera.position.add(move);
-    this.target.add(move);
-    this.onPose();
-    this.draw();
   }
 
   draw() {
@@ -679,6 +426,112 @@ export class Viewport {
       this.renderer.render(this.scene, this.camera);
       this.onMove();
     });
+  }
+
+  /** What is drawn at another size, in pixels, on nothing. */
+  rendered(width: number, height: number): HTMLCanvasElement {
+    const out = document.createElement("canvas");
+    out.width = width;
+    out.height = height;
+    this.atSize(width, height, () => {
+      this.applyPlane();
+      this.renderer.render(this.scene, this.camera);
+      out.getContext("2d")!.drawImage(this.renderer.domElement, 0, 0, width, height);
+    });
+    this.draw();
+    return out;
+  }
+
+  /** Do something while the view has another size. */
+  private atSize(width: number, height: number, act: () => void) {
+    const ratio = this.renderer.getPixelRatio();
+    const uniform = this.surface?.material.uniforms.ratio;
+    this.renderer.setPixelRatio(1);
+    this.renderer.setSize(width, height, false);
+    // patterns are as wide on the model as they are on the screen
+    if (uniform) uniform.value = width / (this.host.clientWidth || width);
+    this.setAspect(width / height);
+    try {
+      act();
+    } finally {
+      this.renderer.setPixelRatio(ratio);
+      if (uniform) uniform.value = ratio;
+      this.resize();
+    }
+  }
+
+  /** Everything that is seen as lines, in SVG. */
+  drawing(width: number, height: number, title: string): string {
+    let out = "";
+    this.atSize(width, height, () => {
+      const near = this.cells.meshes().map(([, mesh]) => ({
+        tree: new MeshBVH(mesh.geometry, { indirect: true }),
+        cells: true,
+      }));
+      const surface = this.bvh && this.surface?.visible ? [{ tree: this.bvh, cells: false }] : [];
+      const all = [...near, ...surface];
+      const towards = new THREE.Vector3(...this.towards());
+      const ray = new THREE.Ray(new THREE.Vector3(), towards);
+      const lift = this.span * 2e-4;
+      const sight: Sight = {
+        width,
+        height,
+        project: (at) => this.projected(at, width, height),
+        hidden: (at) => {
+          ray.origin.set(at[0]!, at[1]!, at[2]!).addScaledVector(towards, lift);
+          return all.some(({ tree, cells }) =>
+            tree.raycast(ray, THREE.DoubleSide).some((h) => cells || this.stands(h, ray)),
+          );
+        },
+      };
+      out = lineDrawing(this.lineSets(), sight, title);
+    });
+    this.draw();
+    return out;
+  }
+
+  /** Whether what a ray towards the viewer meets on the surface is drawn there. */
+  private stands(
+    hit: {
+      point: THREE.Vector3;
+      faceIndex?: number | null;
+      face?: { normal: THREE.Vector3 } | null;
+    },
+    ray: THREE.Ray,
+  ): boolean {
+    const region = this.regionOfTriangle[hit.faceIndex ?? 0] ?? 0;
+    if (this.hidden.has(region)) return false;
+    if (this.open.has(region) && (hit.face?.normal.dot(ray.direction) ?? 0) > 0) return false;
+    return !this.clipped(hit.point);
+  }
+
+  /** Whether a point lies on the side of the plane that is cut away. */
+  private clipped(point: THREE.Vector3): boolean {
+    if (!this.plane) return false;
+    const n = new THREE.Vector3(...this.plane.normal);
+    return this.facing() * (n.dot(point) - this.plane.offset) > 0;
+  }
+
+  /** Edges between faces, of cells, and of the surface's mesh, with their widths in pixels. */
+  private lineSets(): Segments[] {
+    const of = (thing: THREE.LineSegments | null, width: number): Segments[] =>
+      thing?.visible
+        ? [{ points: thing.geometry.getAttribute("position").array as Float32Array, width }]
+        : [];
+    const sets = [...of(this.lines, 1.3), ...of(this.dotted, 0.8), ...this.cells.lineSets()];
+    const lines = this.surface?.material.uniforms.meshLines?.value === 1;
+    if (this.data && this.surface?.visible && lines) {
+      const { points, triangles, sides, region } = this.data;
+      const at = new THREE.Vector3();
+      const shown = (t: number) => {
+        if (this.hidden.has(region[t]!)) return false;
+        const v = 3 * triangles[3 * t]!;
+        return !this.clipped(at.set(points[v]!, points[v + 1]!, points[v + 2]!));
+      };
+      const points_ = edgeSegments(points, triangles, sides, shown);
+      if (points_.length / 6 <= MOST_LINES) sets.push({ points: points_, width: 0.4 });
+    }
+    return sets;
   }
 
   dispose() {
