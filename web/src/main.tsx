@@ -8,10 +8,13 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
+import { followTheme } from "./view/theme";
 
 const client = new QueryClient({
   defaultOptions: { queries: { retry: 1, staleTime: 2000, refetchOnWindowFocus: false } },
 });
+
+followTheme(document.documentElement);
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>

@@ -23,24 +23,28 @@ export function Compass({ view }: { view: Viewport }) {
               y1="0"
               x2={x * 26}
               y2={y * 26}
-              stroke="#22262b"
+              stroke="var(--color-ink)"
               strokeWidth="1.3"
             />
           );
         })}
-        <circle r="3" fill="#22262b" />
+        <circle r="3" fill="var(--color-ink)" />
         {VIEWS.map(({ view: name, axis, text }) => {
           const [x, y, z] = axes[axis]!;
           const look = (z > 0.98 ? `-${name}` : name) as StandardView;
           return (
             <g key={text} transform={`translate(${x * 34} ${y * 34})`}>
-              <circle r="8" fill={z > 0 ? "#22262b" : "#fdfbf6"} stroke="#22262b" />
+              <circle
+                r="8"
+                fill={z > 0 ? "var(--color-ink)" : "var(--color-sheet)"}
+                stroke="var(--color-ink)"
+              />
               <text
                 textAnchor="middle"
                 dominantBaseline="central"
                 fontSize="11"
                 fontWeight="600"
-                fill={z > 0 ? "#f7f3ea" : "#22262b"}
+                fill={z > 0 ? "var(--color-paper)" : "var(--color-ink)"}
               >
                 {text}
               </text>

@@ -4,6 +4,7 @@ import { ApiError, type Job, patch, post, type Study } from "../api/client";
 import { OVER, useJobs } from "../api/queries";
 import { duration, measure } from "../parts/numbers";
 import { go } from "../parts/route";
+import { ThemeButton } from "../parts/ThemeButton";
 import { reportOf, useBench } from "./context";
 
 interface Props {
@@ -156,6 +157,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
       >
         go to
       </button>
+      <ThemeButton />
       <button type="button" className="quiet" aria-label="Keys and pointer" onClick={help}>
         ?
       </button>

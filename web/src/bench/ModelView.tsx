@@ -3,6 +3,7 @@ import { useView } from "../api/queries";
 import { pageOf } from "../stages/registry";
 import { useSwatch } from "../stages/sizing/Swatch";
 import { useViewStore } from "../view/store";
+import { useTheme } from "../view/theme";
 import { type Rectangle, Viewport } from "../view/viewport";
 import { wallValues } from "../view/walls";
 import { Compass } from "./Compass";
@@ -144,6 +145,9 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
   useEffect(() => {
     view?.setMeshLines(store.lines && meshed);
   }, [view, store.lines, meshed, data.data]);
+
+  const theme = useTheme((s) => s.theme);
+  useEffect(() => view?.setTheme(theme), [view, theme]);
 
   const cells = useCells(view, Boolean(page.slices && shown?.slices));
 

@@ -1,6 +1,6 @@
 import { measure } from "../parts/numbers";
-import { RAMP } from "../view/palette";
 import { useViewStore } from "../view/store";
+import { rampOf, useTheme } from "../view/theme";
 import { colouringOf, KINDS, kindsOf } from "./colouring";
 import { metricOf, reportOf, useBench } from "./context";
 
@@ -8,6 +8,7 @@ import { metricOf, reportOf, useBench } from "./context";
 export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string }) {
   const { variant, unit, lists, scale } = useBench();
   const { metric, range, slice, focus, setMetric } = useViewStore();
+  const ramp = rampOf(useTheme((s) => s.theme));
   const report = reportOf(variant, "volume");
   const key = range?.metric ?? metric;
   if (!report || (!slice.on && !range && !focus)) return null;
@@ -16,7 +17,7 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
   const { how, limits } = colouringOf(lists, report, key, scale);
   // the least value stands at the left; the worst is darkest
   const turned = limits[0] > limits[1];
-  const colours = turned ? [...RAMP].reverse() : [...RAMP];
+  const colours = turned ? [...ramp].reverse() : [...ramp];
   const [least, most] = turned ? [limits[1], limits[0]] : limits;
   return (
     <figure className={`absolute bg-paper/90 p-1.5 ${place}`}>

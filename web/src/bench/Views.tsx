@@ -4,9 +4,9 @@ import { useState } from "react";
 import { ApiError, patch, type Study } from "../api/client";
 import { useStudy } from "../api/queries";
 import { measure } from "../parts/numbers";
-import { RAMP } from "../view/palette";
 import { composed, save } from "../view/picture";
 import { useViewStore, type ViewState } from "../view/store";
+import { rampOf, useTheme } from "../view/theme";
 import type { Pose, Viewport } from "../view/viewport";
 import { colouringOf, KINDS } from "./colouring";
 import { metricOf, reportOf, useBench } from "./context";
@@ -132,9 +132,10 @@ function Saving({ view }: { view: Viewport }) {
     const { label, unit: symbol } = metricOf(lists, key);
     const { limits } = colouringOf(lists, reportOf(variant, "volume"), key, scale);
     const turned = limits[0] > limits[1];
+    const ramp = rampOf(useTheme.getState().theme);
     return {
       title: `${label} ${symbol.replace("unit", unit)}`,
-      colours: turned ? [...RAMP].reverse() : [...RAMP],
+      colours: turned ? [...ramp].reverse() : [...ramp],
       least: measure(Math.min(...limits), 3),
       most: measure(Math.max(...limits), 3),
     };

@@ -39,7 +39,7 @@ export function kindsOf(
       .map((words, k) => ({ words, colour: colour(k) }))
       .filter(({ words }) => report.cells_by_shape?.[words]);
   return [
-    { words: "core", colour: "#f1ead6" },
+    { words: "core", colour: "var(--color-shade)" },
     { words: "layers 1, 3, 5 …", colour: "#57998f" },
     { words: "layers 2, 4, 6 …", colour: "#9ec9b0" },
   ];

@@ -10,6 +10,7 @@ import { SlicePanel } from "../bench/SlicePanel";
 import { SliceRail } from "../bench/SliceRail";
 import { Guarded } from "../parts/Guarded";
 import { go } from "../parts/route";
+import { ThemeButton } from "../parts/ThemeButton";
 import { placed } from "../view/planes";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
@@ -145,6 +146,9 @@ export function Compare({ study: id, shown }: { study: number; shown: number[] }
             );
           })}
         </fieldset>
+        <span className="ml-auto">
+          <ThemeButton />
+        </span>
       </header>
       <div className="grid min-h-0" style={{ gridTemplateColumns: columns }}>
         {base && (

@@ -5,7 +5,7 @@ const WIDTH = 1000;
 const HEIGHT = 100;
 /** Lines are told apart by their dashes first, by their colours second. */
 const DASHES = ["", "14 7", "4 5", "16 5 4 5"];
-const STROKES = ["#22262b", "#226a5f", "#85580b", "#7186c4"];
+const STROKES = ["var(--color-ink)", "var(--color-verdigris)", "var(--color-ochre)", "#7186c4"];
 
 /** Steps of a histogram's shares as the points of a line, by the square root. */
 export function steps(shares: number[], most: number): string {

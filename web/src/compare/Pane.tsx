@@ -6,6 +6,7 @@ import { looksOf } from "../bench/looks";
 import { useCells } from "../bench/useCells";
 import { count } from "../parts/numbers";
 import { useViewStore } from "../view/store";
+import { useTheme } from "../view/theme";
 import { Viewport } from "../view/viewport";
 
 /** One variant's mesh among others: its own drawing, everyone's camera, slice and colours. */
@@ -53,6 +54,9 @@ export function Pane({ made }: { made: (view: Viewport | null) => void }) {
   useEffect(() => {
     view?.setLook(looks, [], null, []);
   }, [view, looks, data.data]);
+
+  const theme = useTheme((s) => s.theme);
+  useEffect(() => view?.setTheme(theme), [view, theme]);
 
   const cells = useCells(view, current);
   const failed = !job && !current && lastJob?.state === "failed";

@@ -4,6 +4,7 @@ import { ApiError, type Job, patch, post, remove, type Study } from "../api/clie
 import { OVER, type Session, useJobs, useStages, useStudies } from "../api/queries";
 import { ago, count, duration } from "../parts/numbers";
 import { go } from "../parts/route";
+import { ThemeButton } from "../parts/ThemeButton";
 import { Wordmark } from "../parts/Wordmark";
 
 type Order = "updated" | "name" | "cells";
@@ -112,6 +113,7 @@ export function Shelf({ session }: { session: Session }) {
           Archive
         </button>
         <span className="ml-auto text-soft">signed in as {session.username}</span>
+        <ThemeButton />
         <button
           type="button"
           className="quiet"

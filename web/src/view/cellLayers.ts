@@ -36,6 +36,8 @@ export class CellLayers {
   private data = new Map<string, CellArrays>();
   readonly ramp = colourTexture(RAMP);
   private kinds = colourTexture(PATCH_COLOURS);
+  /** 1 on the dark plate; all materials share it */
+  readonly dark = { value: 0 };
 
   constructor(
     private scene: THREE.Scene,
@@ -73,6 +75,7 @@ export class CellLayers {
           how: { value: HOW[colouring.how] },
           limits: { value: new THREE.Vector2(...colouring.limits) },
           alpha: { value: look.ghost ? 0.1 : 1 },
+          dark: this.dark,
         },
       });
       const mesh = new THREE.Mesh(cellGeometry(data), material);
@@ -84,6 +87,15 @@ export class CellLayers {
       this.held.set(name, made);
       for (const thing of made) this.scene.add(thing);
     }
+  }
+
+  /** The colours of a ramp, on paper or on the dark plate. */
+  setGround(ramp: readonly string[], dark: boolean) {
+    const made = colourTexture(ramp);
+    this.ramp.image = made.image;
+    this.ramp.needsUpdate = true;
+    made.dispose();
+    this.dark.value = dark ? 1 : 0;
   }
 
   clear(name: string) {

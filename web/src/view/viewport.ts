@@ -19,6 +19,7 @@ import { edgeSegments, lineDrawing, type Segments, type Sight } from "./lineDraw
 import { rgb } from "./palette";
 import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
+import { GROUND, rampOf, type Theme } from "./theme";
 
 export interface RegionLook {
   colour: string;
@@ -35,7 +36,6 @@ export interface Plane {
 export type { Pose, StandardView } from "./eye";
 export type { Rectangle, Touch } from "./pointer";
 
-const INK = 0x22262b;
 /** More lines of a mesh than this would only blacken a drawing. */
 const MOST_LINES = 200_000;
 
@@ -77,6 +77,8 @@ export class Viewport extends Eye {
   private regionOfTriangle: Int32Array = new Int32Array(0);
   private turns: boolean;
   private plane: Plane | null = null;
+  private ink = new THREE.Color(GROUND.light.ink);
+  private guideColour = new THREE.Color(GROUND.light.guide);
   private visible = { surface: true, outline: true };
   private clear: (() => void)[] = [];
 
@@ -89,15 +91,31 @@ export class Viewport extends Eye {
     host.appendChild(this.renderer.domElement);
     this.renderer.domElement.style.display = "block";
     this.regions = this.texture(new Uint8Array([240, 236, 226, 255, 0, 0, 0, 255]), 1, 2);
-    this.cells = new CellLayers(this.scene, () =>
-      onTop(new THREE.LineBasicMaterial({ color: INK })),
-    );
+    this.cells = new CellLayers(this.scene, () => this.inked(onTop(new THREE.LineBasicMaterial())));
     this.clear.push(listenTo(this.renderer.domElement, this));
     const sized = new ResizeObserver(() => this.resize());
     sized.observe(host);
     this.clear.push(() => sized.disconnect());
     this.resize();
     this.look("corner");
+  }
+
+  /** A line's material whose colour follows the theme. */
+  private inked<M extends THREE.LineBasicMaterial>(material: M): M {
+    material.color = this.ink;
+    return material;
+  }
+
+  private guiding<M extends THREE.LineBasicMaterial>(material: M): M {
+    material.color = this.guideColour;
+    return material;
+  }
+
+  setTheme(theme: Theme) {
+    this.ink.set(GROUND[theme].ink);
+    this.guideColour.set(GROUND[theme].guide);
+    this.cells.setGround(rampOf(theme), theme === "dark");
+    this.draw();
   }
 
   private texture(data: Uint8Array<ArrayBuffer>, width: number, height: number): THREE.DataTexture {
@@ -142,6 +160,7 @@ export class Viewport extends Eye {
           plane: { value: new THREE.Vector4(0, 0, 1, 0) },
           clipping: { value: 0 },
           ratio: { value: this.renderer.getPixelRatio() },
+          dark: this.cells.dark,
         },
       });
       this.surface = new THREE.Mesh(geometry, material);
@@ -150,10 +169,7 @@ export class Viewport extends Eye {
       const found = curves && !seam ? null : regionLines(data, seam);
       const lines = new THREE.BufferGeometry();
       lines.setAttribute("position", new THREE.BufferAttribute(found?.lines ?? curves!, 3));
-      this.lines = new THREE.LineSegments(
-        lines,
-        onTop(new THREE.LineBasicMaterial({ color: INK })),
-      );
+      this.lines = new THREE.LineSegments(lines, this.inked(onTop(new THREE.LineBasicMaterial())));
       this.scene.add(this.lines);
       if (found && found.seams.length > 0) this.dotted = this.dots(found.seams);
       this.applyPlane();
@@ -181,11 +197,10 @@ export class Viewport extends Eye {
     lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
     const dot = this.box.getSize(new THREE.Vector3()).length() / 320;
     const material = new THREE.LineDashedMaterial({
-      color: INK,
       dashSize: dot,
       gapSize: 1.6 * dot,
     });
-    const out = new THREE.LineSegments(lines, onTop(material));
+    const out = new THREE.LineSegments(lines, this.inked(onTop(material)));
     out.computeLineDistances();
     this.scene.add(out);
     return out;
@@ -246,11 +261,10 @@ export class Viewport extends Eye {
       lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
       const span = this.box.getSize(new THREE.Vector3()).length();
       const material = new THREE.LineDashedMaterial({
-        color: 0x226a5f,
         dashSize: span / 40,
         gapSize: span / 80,
       });
-      this.guide = new THREE.LineSegments(lines, material);
+      this.guide = new THREE.LineSegments(lines, this.guiding(material));
       this.guide.computeLineDistances();
       this.scene.add(this.guide);
     }
@@ -377,10 +391,7 @@ export class Viewport extends Eye {
     if (segments && segments.length > 0) {
       const lines = new THREE.BufferGeometry();
       lines.setAttribute("position", new THREE.BufferAttribute(segments, 3));
-      this.planeFrames = new THREE.LineSegments(
-        lines,
-        new THREE.LineBasicMaterial({ color: 0x226a5f }),
-      );
+      this.planeFrames = new THREE.LineSegments(lines, this.guiding(new THREE.LineBasicMaterial()));
       this.scene.add(this.planeFrames);
     }
     this.draw();

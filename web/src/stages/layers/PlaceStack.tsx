@@ -73,7 +73,7 @@ export function PlaceStack({ view, place, product, yplusEach }: Props) {
                     y={HEIGHT * (1 - levels.at(-1)! / all)}
                     width={WIDTH - 1}
                     height={(HEIGHT * levels.at(-1)!) / all}
-                    fill={k === 0 ? "#cfe0d8" : "none"}
+                    fill={k === 0 ? "var(--color-wash)" : "none"}
                   />
                   {levels.map((level) => (
                     <line
@@ -82,13 +82,19 @@ export function PlaceStack({ view, place, product, yplusEach }: Props) {
                       x2={WIDTH}
                       y1={HEIGHT * (1 - level / all)}
                       y2={HEIGHT * (1 - level / all)}
-                      stroke={k === 0 ? "#226a5f" : "#22262b"}
+                      stroke={k === 0 ? "var(--color-verdigris)" : "var(--color-ink)"}
                       strokeWidth="0.8"
                       strokeDasharray={k === 0 ? undefined : "3 2"}
                     />
                   ))}
-                  <rect x="0" y={HEIGHT} width={WIDTH} height="4" fill="#22262b" />
-                  <text x={WIDTH / 2} y={HEIGHT + 15} textAnchor="middle" fontSize="11">
+                  <rect x="0" y={HEIGHT} width={WIDTH} height="4" fill="var(--color-ink)" />
+                  <text
+                    x={WIDTH / 2}
+                    y={HEIGHT + 15}
+                    textAnchor="middle"
+                    fontSize="11"
+                    fill="currentColor"
+                  >
                     {k === 0 ? "here" : "asked"}
                   </text>
                 </g>

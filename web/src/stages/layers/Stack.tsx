@@ -52,7 +52,7 @@ export function Stack({ row, unit, mm, edge = null, usual = null }: Props) {
           aria-label={`${row.count} layers to scale`}
           className="shrink-0"
         >
-          <rect x="0" y={HEIGHT} width={WIDTH} height="5" fill="#22262b" />
+          <rect x="0" y={HEIGHT} width={WIDTH} height="5" fill="var(--color-ink)" />
           {lines.slice(1).map((share) => (
             <line
               key={share}

@@ -3,8 +3,8 @@ import { useView } from "../../api/queries";
 import { stateOf, useBench } from "../../bench/context";
 import { useMoves } from "../../bench/useMoves";
 import { measure } from "../../parts/numbers";
-import { RAMP } from "../../view/palette";
 import { useViewStore, type Walls } from "../../view/store";
+import { rampOf, useTheme } from "../../view/theme";
 import type { Viewport } from "../../view/viewport";
 import { wallValues } from "../../view/walls";
 import { useWallFlow, yplusPerHeight } from "./flow";
@@ -18,6 +18,7 @@ const WAYS: [Walls, string][] = [
 
 /** What the walls are coloured by, and the stack at the place that was clicked. */
 export function WallMap({ view }: { view: Viewport }) {
+  const theme = useTheme((s) => s.theme);
   useMoves(view);
   const { variant, unit, lists } = useBench();
   const { walls, setWalls, place } = useViewStore();
@@ -53,7 +54,7 @@ export function WallMap({ view }: { view: Viewport }) {
           <>
             <div
               className="mt-1 h-2.5 border border-ink"
-              style={{ background: `linear-gradient(270deg, ${RAMP.join(",")})` }}
+              style={{ background: `linear-gradient(270deg, ${rampOf(theme).join(",")})` }}
             />
             <div className="flex justify-between text-[11.5px]">
               <span>{measure(span.low * per, 3)}</span>

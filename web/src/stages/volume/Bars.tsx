@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { metricOf, useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
-import { RAMP } from "../../view/palette";
 import { type Heights, useViewStore } from "../../view/store";
+import { rampOf, useTheme } from "../../view/theme";
 
 interface Histogram {
   edges: number[];
@@ -39,6 +39,7 @@ export function Bars({
 }) {
   const { range, setRange, bars, heights, setBars } = useViewStore();
   const { lists } = useBench();
+  const ramp = rampOf(useTheme((s) => s.theme));
   const [from, setFrom] = useState<number | null>(null);
   const { label, large_is_bad } = metricOf(lists, metric);
   const most = Math.max(1, ...histogram.count);
@@ -122,7 +123,7 @@ export function Bars({
                 className="block w-full border-r border-paper group-hover:opacity-70"
                 style={{
                   height: `${100 * heightOf(n, most, heights)}%`,
-                  background: RAMP[Math.round(x * (RAMP.length - 2)) + 1],
+                  background: ramp[Math.round(x * (ramp.length - 2)) + 1],
                 }}
               />
             </button>
