@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.core.shapes import pipe, source
@@ -104,7 +105,6 @@ def test_one_goes_anywhere_and_keeps_views_by_keyboard_alone(page: Page, tmp_pat
     assert text.startswith("<svg") and text.count("M") > 10
     with page.expect_download() as saved:
         page.get_by_role("button", name="PNG", exact=True).click()
-    from PIL import Image
 
     picture = Image.open(saved.value.path())
     assert picture.size == (1920, 1080)

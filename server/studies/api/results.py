@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, peeled_arrays, slice_arrays
+from intaglio.mesh.thinning import thinned
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.reporting.page import report_page
 from intaglio.stages.domain.faces import both_sides
@@ -41,6 +42,7 @@ class ViewView(APIView):
         edges and edges with more than two faces. before: the geometry as it was read."""
         key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
         arrays, _ = product_arrays(key)
+        told: dict[str, Any] = {"product": key}
         if stage == "geometry" and request.query_params.get("before") == "true":
             names = ("before_points", "before_triangles", "before_region", "before_lines")
             if names[0] not in arrays:
@@ -65,10 +67,12 @@ class ViewView(APIView):
                 "angle": angle,
             }
         elif stage == "volume":
-            out = boundary_arrays(product_mesh(key))
+            whole = boundary_arrays(product_mesh(key))
+            out, fewer = thinned(whole)
+            told |= {"triangles": len(whole["triangles"]), "thinned": fewer}
         else:
             raise Http404("This stage has nothing to draw.")
-        return binary(out, {"product": key})
+        return binary(out, told)
 
 
 class SliceView(APIView):

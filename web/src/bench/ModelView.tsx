@@ -1,5 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useView } from "../api/queries";
+import { count } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
 import { useSwatch } from "../stages/sizing/Swatch";
 import { useViewStore } from "../view/store";
@@ -218,6 +219,11 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       {drawn && stateOf(variant, drawn).condition === "outdated" && (
         <p className="absolute left-1/2 top-3 -translate-x-1/2 border border-ochre bg-sheet px-3 py-1 text-ochre">
           ↻ from earlier settings, out of date
+        </p>
+      )}
+      {data.data?.meta.thinned === true && (
+        <p className="absolute bottom-3 left-1/2 -translate-x-1/2 whitespace-nowrap bg-paper/85 px-2 text-soft">
+          surface thinned for display: it has {count(Number(data.data.meta.triangles))} triangles
         </p>
       )}
       {drawn && stateOf(variant, drawn).condition === "looking" && (
