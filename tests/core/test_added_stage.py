@@ -102,7 +102,7 @@ def told(tmp_path_factory) -> dict:
     (folder / "intaglio/stages/survey.py").write_text(SURVEY)
     registry = folder / "intaglio/stages/registry.py"
     text = registry.read_text()
-    changed = text.replace("sizing, surface, volume", "sizing, surface, survey, volume").replace(
+    changed = text.replace("    surface,\n", "    surface,\n    survey,\n").replace(
         "    case.STAGE,\n", "    case.STAGE,\n    survey.STAGE,\n"
     )
     lines = [a for a, b in zip(changed.splitlines(), text.splitlines(), strict=False) if a != b]
