@@ -106,7 +106,7 @@ def told(tmp_path_factory) -> dict:
         "    case.STAGE,\n", "    case.STAGE,\n    survey.STAGE,\n"
     )
     lines = [a for a, b in zip(changed.splitlines(), text.splitlines(), strict=False) if a != b]
-    assert len(changed.splitlines()) == len(text.splitlines()) + 1 and lines
+    assert len(changed.splitlines()) == len(text.splitlines()) + 2 and lines
     registry.write_text(changed)
     (folder / "part.stl").write_bytes(b"solid x\nendsolid x\n")
     environment = {**os.environ, "PYTHONPATH": str(folder)}
