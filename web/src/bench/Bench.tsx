@@ -50,7 +50,11 @@ const ACTS: [string, string, (view: Viewport | null) => void][] = [
 /** Put the focus on a blank of the brief. */
 function focusOn(label: string): void {
   const named = [...document.querySelectorAll<HTMLElement>("aside [aria-label]")];
-  const found = named.find((e) => e.getAttribute("aria-label") === label);
+  const found = named.find((e) => {
+    const own = e.getAttribute("aria-label");
+    // a choice says its value too
+    return own === label || own?.startsWith(`${label}: `);
+  });
   found?.scrollIntoView({ block: "center" });
   found?.focus();
 }

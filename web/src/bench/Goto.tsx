@@ -33,6 +33,9 @@ export function Goto({ targets, close }: { targets: Target[]; close: () => void 
               placeholder="go to an action, patch, finding, setting, view …"
               value={asked}
               onChange={(e) => setAsked(e.target.value)}
+              onKeyDown={(e) => {
+                if (e.key === "Escape") close();
+              }}
             />
             <ComboboxOptions static className="mt-2">
               {shown.map((target) => (

@@ -10,7 +10,10 @@ export function ChoiceBlank({ blank, value, reason, changed, change }: BlankProp
   return (
     <span className="group relative inline-block">
       <Listbox value={String(value)} onChange={change}>
-        <ListboxButton aria-label={blank.label} className={`blank ${changed ? "changed" : ""}`}>
+        <ListboxButton
+          aria-label={`${blank.label}: ${words}`}
+          className={`blank ${changed ? "changed" : ""}`}
+        >
           {words} <span aria-hidden="true">▾</span>
         </ListboxButton>
         <ListboxOptions

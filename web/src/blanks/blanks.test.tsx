@@ -136,7 +136,7 @@ describe("a choice", () => {
       ["around", "the fluid is around the part"],
     ];
     shown(described({ type: "choice", label: "where the fluid is", choices }), "around");
-    expect(screen.getByLabelText("where the fluid is").textContent).toContain("around the part");
+    expect(screen.getByLabelText(/^where the fluid is:/).textContent).toContain("around the part");
   });
 });
 
