@@ -45,7 +45,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         aria-label="Back to the shelf"
         title="Back to the shelf"
         onClick={() => go({ study: null, variant: null, stage: "" })}
-        className="quiet"
+        className="quiet shrink-0 whitespace-nowrap"
       >
         ◧ Shelf
       </button>
@@ -54,7 +54,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         aria-label="Name of the study"
         defaultValue={study.name}
         maxLength={120}
-        className="heading w-44 border-b border-transparent bg-transparent text-[19px] hover:border-line"
+        className="heading w-36 shrink-0 border-b border-transparent bg-transparent text-[19px] hover:border-line"
         onBlur={async (e) => {
           const name = e.target.value.trim();
           if (!name) e.target.value = study.name;
@@ -106,26 +106,26 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
             +
           </button>
         )}
-        {study.variants.length > 1 && (
-          <button
-            type="button"
-            className="quiet"
-            title="set variants side by side"
-            onClick={() => {
-              const others = study.variants.map((v) => v.id).filter((v) => v !== variant.id);
-              const shown = [variant.id, ...others.slice(-3)];
-              go({ study: study.id, variant: variant.id, stage, compare: shown });
-            }}
-          >
-            compare
-          </button>
-        )}
         {trouble && (
           <span role="alert" className="text-madder">
             {trouble}
           </span>
         )}
       </nav>
+      {study.variants.length > 1 && (
+        <button
+          type="button"
+          className="quiet shrink-0"
+          title="set variants side by side"
+          onClick={() => {
+            const others = study.variants.map((v) => v.id).filter((v) => v !== variant.id);
+            const shown = [variant.id, ...others.slice(-3)];
+            go({ study: study.id, variant: variant.id, stage, compare: shown });
+          }}
+        >
+          compare
+        </button>
+      )}
       <span className="ml-auto flex items-center gap-1.5">
         <button type="button" className="quiet" disabled={!variant.can_undo} onClick={undo}>
           Undo
@@ -135,7 +135,10 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         </button>
       </span>
       {geometry && (
-        <span className="whitespace-nowrap" title="Overall size of the part">
+        <span
+          className="hidden whitespace-nowrap min-[1420px]:inline"
+          title="Overall size of the part"
+        >
           {geometry.size.map((s) => measure(s)).join(" × ")} {unit}
         </span>
       )}

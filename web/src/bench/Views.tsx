@@ -59,7 +59,7 @@ export function Views({ view }: { view: Viewport }) {
     setName("");
   };
   return (
-    <Popover className="absolute bottom-[87px] left-[66px]">
+    <Popover className="absolute bottom-[101px] left-[66px]">
       <PopoverButton className="quiet bg-paper! py-0! text-[11.5px]">views</PopoverButton>
       <PopoverPanel className="absolute bottom-6 left-0 z-30 w-64 border border-ink bg-sheet p-3">
         <h2 className="caps">views of this study</h2>

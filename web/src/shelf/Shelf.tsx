@@ -146,8 +146,8 @@ export function Shelf({ session }: { session: Session }) {
               >
                 <span className="heading text-[20px]">Begin a study</span>
                 <span className="mt-1 text-soft">
-                  Drop geometry files anywhere, or choose them: STEP, IGES, BREP, STL, OBJ, PLY.
-                  Files dropped together become one study.
+                  Drop geometry files anywhere, or choose them: STEP, IGES, BREP, STL, OBJ, PLY;
+                  together they become one study. Or a finished mesh: CGNS, VTU.
                 </span>
               </button>
               <input
