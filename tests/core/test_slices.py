@@ -81,3 +81,10 @@ def test_a_slice_tells_how_far_its_cells_reach(meshed, flat):
     ]
     assert count == len(cells) and step == pytest.approx(np.median(reach))
     assert slice_arrays(meshed, normal, 500.0, value, flat)[1:] == (0, 0.0)
+
+
+@pytest.mark.parametrize("flat", [False, True])
+def test_a_slice_knows_the_cell_of_each_triangle(meshed, flat):
+    value = np.arange(meshed.cells, dtype=np.float32)
+    drawn, _, _ = slice_arrays(meshed, np.array([0.6, 0.0, 0.8]), 13.0, value, flat)
+    np.testing.assert_array_equal(drawn["cell"], drawn["value"].astype(np.int32))

@@ -124,6 +124,18 @@ def test_a_foreign_mesh_is_opened_judged_and_its_worst_cell_shown(page: Page, tm
     wait_until(lambda: dark(canvas) != -1 and drawn(canvas) > 10_000, 20)
     page.keyboard.press(".")
     wait_until(lambda: float(at.input_value()) > start, 5)
+    # what is under the pointer is told, and left alone by a double click
+    frame = canvas.bounding_box()
+    assert frame
+    x, y = frame["x"] + 0.47 * frame["width"], frame["y"] + 0.42 * frame["height"]
+    page.mouse.move(x, y)
+    told = model.get_by_text(re.compile(r"^cell [\d,]+, smallest dihedral angle"))
+    expect(told).to_be_visible()
+    number = told.inner_text().split(", smallest")[0].removeprefix("cell ")
+    page.mouse.dblclick(x, y)
+    expect(page.get_by_label("The cell shown")).to_contain_text(f"Cell {number}")
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("The cell shown")).to_be_hidden()
     rail.get_by_role("button", name="plane", exact=True).click()
     blank(page, "normal x", "1")
     expect(page.get_by_role("button", name="1 free")).to_be_visible()

@@ -38,7 +38,7 @@ def boundary_arrays(mesh: Mesh) -> Arrays:
 
 
 def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
-    """The faces that bound a set of cells, each with the value (c,) of its cell."""
+    """The faces that bound a set of cells, each with its cell and that cell's value (c,)."""
     outline = outer_faces(mesh, cells)
     triangles, polygon, sides = _drawn(outline.start, outline.nodes)
     used, local = np.unique(triangles, return_inverse=True)
@@ -47,6 +47,7 @@ def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
         "triangles": local.reshape(-1, 3).astype(np.int32),
         "sides": sides,
         "value": value[outline.cell[polygon]],
+        "cell": outline.cell[polygon].astype(np.int32),
     }
 
 
@@ -81,6 +82,7 @@ def slice_arrays(
         "triangles": triangles,
         "sides": sides,
         "value": value[cut.cell[polygon]],
+        "cell": cut.cell[polygon].astype(np.int32),
         "lines": cut_lines(mesh, normal, offset).astype(np.float32),
     }
     return arrays, len(cells), step

@@ -7,6 +7,7 @@ import { useViewStore } from "../view/store";
 import { useTheme } from "../view/theme";
 import { type Rectangle, Viewport } from "../view/viewport";
 import { wallValues } from "../view/walls";
+import { CellReadout } from "./CellReadout";
 import { Compass } from "./Compass";
 import { reportOf, seamsOf, stateOf, useBench } from "./context";
 import { FocusPanel } from "./FocusPanel";
@@ -192,6 +193,7 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
           <SliceRail planes={cells.planes} panel={panel} openPanel={setPanel} />
           {panel && <SlicePanel view={view} planes={cells.planes} />}
           <RampScale />
+          <CellReadout view={view} />
           <FocusPanel />
         </>
       )}

@@ -18,6 +18,7 @@ const KEYS: [string, string][] = [
 
 const MOUSE: [string, string][] = [
   ["drag", "turn about what is under the pointer"],
+  ["double click", "leaves the cell there alone, with those around it"],
   ["wheel", "zoom to the pointer"],
   ["right drag", "move"],
   ["click", "select a face; with Shift add or take off; in Layers, the layers there"],

@@ -57,6 +57,7 @@ const arraysOf = (packed: Packed, before = ""): CellArrays => {
     triangles: a[`${before}triangles`] as Int32Array,
     value: a[`${before}value`] as Float32Array,
     sides: a[`${before}sides`] as Uint8Array,
+    cell: a[`${before}cell`] as Int32Array,
   };
 };
 

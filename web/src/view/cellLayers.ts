@@ -1,5 +1,6 @@
 /** Sets of cells in the scene, each under a name: slices, chosen cells, those around one. */
 import * as THREE from "three";
+import { MeshBVH } from "three-mesh-bvh";
 import { type CellArrays, cellGeometry } from "./geometry";
 import { edgeSegments, type Segments } from "./lineDrawing";
 import { PATCH_COLOURS, RAMP, rgb } from "./palette";
@@ -19,6 +20,13 @@ export interface CellLook {
   ghost?: boolean;
 }
 
+export interface PickedCell {
+  cell: number;
+  value: number;
+  at: [number, number, number];
+  distance: number;
+}
+
 const HOW = { even: 0, ratio: 1, kinds: 2, layers: 3 };
 
 export function colourTexture(colours: readonly string[]): THREE.DataTexture {
@@ -34,6 +42,7 @@ export function colourTexture(colours: readonly string[]): THREE.DataTexture {
 export class CellLayers {
   private held = new Map<string, THREE.Object3D[]>();
   private data = new Map<string, CellArrays>();
+  private trees = new Map<string, MeshBVH>();
   readonly ramp = colourTexture(RAMP);
   private kinds = colourTexture(PATCH_COLOURS);
   /** 1 on the dark plate; all materials share it */
@@ -106,10 +115,28 @@ export class CellLayers {
     }
     this.held.delete(name);
     this.data.delete(name);
+    this.trees.delete(name);
   }
 
   names(): string[] {
     return [...this.held.keys()];
+  }
+
+  /** The nearest cell that a ray meets, of those that are not seen through. */
+  pick(ray: THREE.Ray): PickedCell | null {
+    let best: PickedCell | null = null;
+    for (const [name, mesh] of this.meshes()) {
+      const data = this.data.get(name);
+      if (!data?.cell || (mesh.material as THREE.Material).transparent) continue;
+      const tree = this.trees.get(name) ?? new MeshBVH(mesh.geometry, { indirect: true });
+      this.trees.set(name, tree);
+      const hit = tree.raycastFirst(ray, THREE.DoubleSide);
+      if (!hit || (best && best.distance <= hit.distance)) continue;
+      const t = hit.faceIndex ?? 0;
+      const at = hit.point.toArray();
+      best = { cell: data.cell[t]!, value: data.value[t]!, at, distance: hit.distance };
+    }
+    return best;
   }
 
   /** Meshes that a ray may meet, by name. */

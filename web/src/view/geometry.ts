@@ -97,6 +97,8 @@ export interface CellArrays {
   points: Float32Array;
   triangles: Int32Array;
   value: Float32Array;
+  /** Per triangle the cell that it is of. */
+  cell?: Int32Array;
   sides?: Uint8Array;
 }
 

@@ -25,6 +25,8 @@ export interface PointerTarget {
   zoomAt(event: { clientX: number; clientY: number }, factor: number): void;
   onTouch(touch: Touch): void;
   onHover(region: number | null): void;
+  onPoint(event: { clientX: number; clientY: number } | null): void;
+  onTwice(event: { clientX: number; clientY: number }): void;
   onBox(box: Rectangle, done: boolean, add: boolean): void;
 }
 
@@ -76,6 +78,7 @@ export function listenTo(canvas: HTMLCanvasElement, view: PointerTarget): () => 
   on("pointermove", (event) => {
     if (!drag) {
       view.onHover(view.hit(event)?.region ?? null);
+      view.onPoint(event);
       return;
     }
     const dx = event.clientX - drag.x;
@@ -100,7 +103,11 @@ export function listenTo(canvas: HTMLCanvasElement, view: PointerTarget): () => 
     } else if (drag?.box) view.onBox(rectangle(event), true, event.shiftKey);
     drag = null;
   });
-  on("pointerleave", () => view.onHover(null));
+  on("pointerleave", () => {
+    view.onHover(null);
+    view.onPoint(null);
+  });
+  on("dblclick", (event) => view.onTwice(event));
   on(
     "wheel",
     (event) => {

@@ -4,7 +4,7 @@
  */
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
-import { CellLayers, type CellLook, type Colouring } from "./cellLayers";
+import { CellLayers, type CellLook, type Colouring, type PickedCell } from "./cellLayers";
 import { disposeSigns, edgeSigns } from "./edgeSigns";
 import { Eye } from "./eye";
 import {
@@ -52,6 +52,10 @@ function onTop<M extends THREE.Material>(material: M): M {
 
 export class Viewport extends Eye {
   onTouch: (touch: Touch) => void = () => {};
+  /** the pointer stands over the model, or left it (null) */
+  onPoint: (event: { clientX: number; clientY: number } | null) => void = () => {};
+  /** the model was clicked twice */
+  onTwice: (event: { clientX: number; clientY: number }) => void = () => {};
   onHover: (region: number | null) => void = () => {};
   onMove: () => void = () => {};
   /** what a key asks of what is drawn: slice on or off, the plane back or on by a cell */
@@ -437,6 +441,17 @@ export class Viewport extends Eye {
       this.renderer.render(this.scene, this.camera);
       this.onMove();
     });
+  }
+
+  /** The cell that one points at, if nothing of the surface stands before it. */
+  cellAt(event: { clientX: number; clientY: number }): PickedCell | null {
+    const ray = this.ray(event);
+    const found = this.cells.pick(ray);
+    if (!found) return null;
+    const before = this.hit(event);
+    return before && before.point.distanceTo(ray.origin) < found.distance - 1e-6 * this.span
+      ? null
+      : found;
   }
 
   /** What is drawn at another size, in pixels, on nothing. */

@@ -1,0 +1,48 @@
+import { useEffect, useState } from "react";
+import { measure } from "../parts/numbers";
+import type { PickedCell } from "../view/cellLayers";
+import { useViewStore } from "../view/store";
+import type { Viewport } from "../view/viewport";
+import { KINDS } from "./colouring";
+import { metricOf, useBench } from "./context";
+
+/** The cell under the pointer: its number, its value and where; two clicks leave it alone. */
+export function CellReadout({ view }: { view: Viewport }) {
+  const { lists, unit } = useBench();
+  const { metric: shown, range } = useViewStore();
+  const [over, setOver] = useState<PickedCell | null>(null);
+  const metric = range?.metric ?? shown;
+  const { label, unit: symbol } = metricOf(lists, metric);
+
+  useEffect(() => {
+    let frame = 0;
+    view.onPoint = (event) => {
+      cancelAnimationFrame(frame);
+      frame = requestAnimationFrame(() => setOver(event && view.cellAt(event)));
+    };
+    view.onTwice = (event) => {
+      const found = view.cellAt(event);
+      if (!found) return;
+      const { focus, setFocus } = useViewStore.getState();
+      const { cell, value } = found;
+      setFocus({ cell, value, metric, rings: focus?.rings ?? 1, words: "" });
+    };
+    return () => {
+      cancelAnimationFrame(frame);
+      view.onPoint = () => {};
+      view.onTwice = () => {};
+    };
+  }, [view, metric]);
+
+  if (!over) return null;
+  const value =
+    metric in KINDS
+      ? ""
+      : `, ${label.toLowerCase()} ${Number.isNaN(over.value) ? "none" : measure(over.value, 3)}${symbol.replace("unit", ` ${unit}`)}`;
+  return (
+    <p className="pointer-events-none absolute bottom-[52px] left-28 bg-paper/85 px-1.5 text-[11.5px] text-soft">
+      cell {over.cell.toLocaleString("en-US")}
+      {value}, at {over.at.map((v) => measure(v, 4)).join(", ")} {unit}
+    </p>
+  );
+}
