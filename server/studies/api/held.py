@@ -17,6 +17,7 @@ from intaglio.quality.catalogue import METRICS
 from intaglio.quality.values import Values
 from intaglio.stages.volume import volume_mesh
 from studies.api.variants import product_shown, variant_states
+from studies.api.weighed import Weighed
 from studies.looks import look_at
 from studies.models import Product, Variant
 from studies.problems import Conflict
@@ -26,18 +27,30 @@ from studies.store import load_bytes
 KINDS = ("zone", "shape", "layer")
 
 
-@functools.lru_cache(maxsize=4)
-def product_arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
+# memory that products at hand may take, and cells of meshes with their metrics
+_MOST_BYTES, _MOST_CELLS = 4 * 2**30, 12_000_000
+
+
+def _load_arrays(key: str) -> tuple[dict[str, NDArray[Any]], dict[str, Any]]:
     return unpack(load_bytes(key))
 
 
-@functools.lru_cache(maxsize=4)
-def product_values(key: str) -> Values:
+def _bytes_of(held: tuple[dict[str, NDArray[Any]], dict[str, Any]]) -> float:
+    return float(sum(a.nbytes for a in held[0].values()))
+
+
+product_arrays = Weighed(_load_arrays, _bytes_of, _MOST_BYTES)
+
+
+def _load_values(key: str) -> Values:
     """The mesh of a Volume product with its metrics, which are computed when they are asked for."""
     arrays, report = product_arrays(key)
     mesh = volume_mesh(CoreProduct(arrays, report))
     ratio = arrays.get("size_ratio")
     return Values(mesh, size_ratio=None if ratio is None else ratio.astype(np.float64))
+
+
+product_values = Weighed(_load_values, lambda values: float(values.mesh.cells), _MOST_CELLS)
 
 
 def product_mesh(key: str) -> Mesh:
