@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from intaglio.numeric.boxtree import box_tree, inside_closed, nearest, ray_distances
+from intaglio.numeric.boxtree import box_tree, distances, inside_closed, nearest, ray_distances
 from intaglio.numeric.order import hilbert_order, insertion_order
 
 
@@ -20,6 +20,16 @@ def _closest_by_sampling(points, triangles, p, steps=60):
     a, b, c = (points[triangles[:, k]] for k in range(3))
     spots = a[:, None] + w[None, :, :1] * (b - a)[:, None] + w[None, :, 1:] * (c - a)[:, None]
     return np.linalg.norm(spots - p, axis=2).min()
+
+
+def test_distances_are_those_of_the_nearest_points():
+    points, triangles = _soup(60, 7)
+    tree, out = box_tree(points, triangles), np.empty(3)
+    spots = np.random.default_rng(9).uniform(-0.5, 1.5, (3000, 3))
+    told = distances(tree, spots)
+    for p, own in zip(spots[::50], told[::50], strict=True):
+        nearest(tree, 0, p, out)
+        assert own == np.linalg.norm(out - p)
 
 
 @pytest.mark.parametrize("draw", range(3))

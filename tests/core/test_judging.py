@@ -5,10 +5,12 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
 
 from intaglio.cli import main
 from intaglio.errors import SettingRejected
 from intaglio.formats.vtu import vtu_bytes
+from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.neighbours import cells_around
 from intaglio.quality.catalogue import METRICS
 from intaglio.quality.comparing import compared, shared_histograms
@@ -210,6 +212,18 @@ def test_a_report_of_volume_tells_sizes_over_the_field(tmp_path):
     assert set(out["worst"]) == {m.key for m in METRICS if m.judged}
 
 
+def test_a_surface_tells_how_far_it_is_from_the_geometry(tmp_path):
+    ball = BRepPrimAPI_MakeSphere(10.0).Shape()
+    sizes = {"domain": {"where": "as-is"}, "sizing": {"smallest": 2.0, "largest": 2.0}, **BARE}
+    states = run_to("surface", source(ball, tmp_path), "ball", sizes, MemoryStore())
+    out = {s.stage: s for s in states}["surface"].report
+    assert sum(out["histograms"]["deviation"]["count"]) == out["triangles"]
+    # the middle of an equilateral triangle with its corners on the ball lies a²/6R inside of it
+    assert out["quality"]["deviation"]["mean"] == pytest.approx(2.0 / (6 * 10.0), rel=0.15)
+    assert out["quality"]["aspect_ratio"]["min"] >= 1.0
+    assert 30 < out["quality"]["smallest_angle"]["percentiles"]["1"] < 60
+
+
 def test_tails_hold_the_worst_values_in_order(spoiled):
     mesh, _ = spoiled
     for key, tail in tails(Values(mesh)).items():
@@ -305,6 +319,16 @@ def test_compare_wants_two_to_four_meshes(block, tmp_path, capsys):
     path = _written(block, tmp_path / "b.vtu")
     assert main(["compare", path]) == 2 and "two to 4" in capsys.readouterr().err
     assert main(["compare", *[path] * 5]) == 2
+
+
+def test_a_flat_cell_and_one_without_an_edge_are_told_in_plain_numbers():
+    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0], [0, 0, 1], [0, 0, 1.0]])
+    for tets in ([[0, 1, 2, 3]], [[0, 1, 2, 4]], [[0, 1, 4, 5]]):
+        own = np.array(tets, np.int32)
+        mesh = tet_mesh(points, own, np.zeros((0, 3), np.int32), np.zeros(0, np.int32), ())
+        values = Values(mesh)
+        text = json.dumps(judged(report(values, []), "strict", []), allow_nan=False)
+        assert "equiangle_skewness" in text
 
 
 def test_shaken_cells_of_any_shape_are_judged():

@@ -13,6 +13,7 @@ from intaglio.mesh.mesh import Mesh
 from intaglio.quality.catalogue import BY_KEY, METRICS
 from intaglio.quality.cells import measure
 from intaglio.quality.statistics import histogram, quality_summary, spread
+from intaglio.quality.triangles import triangle_angles, triangle_aspect
 from intaglio.quality.values import Values
 from tests.core import any_cells
 from tests.core.test_any_cells import MADE, vtk_grid
@@ -210,6 +211,23 @@ def test_edge_length_over_the_field_needs_a_field():
     sized = Values(block, asked=np.full(block.cells, 1.2))
     assert "size_ratio" in sized.known()
     np.testing.assert_allclose(sized.of_cells("size_ratio"), 1.25)
+
+
+def test_triangles_agree_with_vtk():
+    rng = np.random.default_rng(8)
+    points = rng.random((300, 3)) * [1.0, 1.0, 0.1]
+    triangles = np.arange(300, dtype=np.int32).reshape(-1, 3)
+    ours = triangle_aspect(points, triangles)
+    angles = triangle_angles(points, triangles)
+    for k, t in enumerate(triangles):
+        cell = vtk.vtkTriangle()
+        for i in range(3):
+            cell.GetPoints().SetPoint(i, *points[t[i]])
+        assert ours[k] == pytest.approx(Q.TriangleAspectRatio(cell), rel=1e-9)
+        assert angles[k].min() == pytest.approx(Q.TriangleMinAngle(cell), abs=1e-9)
+        assert angles[k].max() == pytest.approx(Q.TriangleMaxAngle(cell), abs=1e-9)
+    flat = np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0.0]])
+    assert triangle_aspect(flat, np.array([[0, 1, 2]], np.int32))[0] == 1e30
 
 
 def test_spread_is_that_of_numpy():

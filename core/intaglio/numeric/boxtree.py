@@ -294,6 +294,23 @@ def _beyond(tree, spots, limit, out, start, end):
             top += 2
 
 
+@njit(cache=True, nogil=True)
+def _distances(tree, spots, out, start, end):
+    foot = np.empty(3)
+    for r in range(start, end):
+        nearest(tree, 0, spots[r], foot)
+        dx, dy, dz = foot[0] - spots[r, 0], foot[1] - spots[r, 1], foot[2] - spots[r, 2]
+        out[r] = np.sqrt(dx * dx + dy * dy + dz * dz)
+
+
+def distances(tree: BoxTree, spots: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Distance (n,) of spots (n, 3) from the triangles of a tree's first group."""
+    spots = np.ascontiguousarray(spots, np.float64)
+    out = np.empty(len(spots))
+    in_chunks(lambda low, high: _distances(tree, spots, out, low, high), len(spots), FEW_SLOW)
+    return out
+
+
 def beyond(
     tree: BoxTree, spots: NDArray[np.float64], limit: NDArray[np.float64]
 ) -> NDArray[np.bool_]:

@@ -21,6 +21,8 @@ _CORNERS = np.full((5, 4, 4), -1, np.int64)
 _CORNERS[PYRAMID] = [(0, 1, 3, 4), (1, 2, 0, 4), (2, 3, 1, 4), (3, 0, 2, 4)]
 # the value at a corner of the ideal cell, turned over
 _IDEAL = np.array([0.0, np.sqrt(2.0), 2.0, 2.0 / np.sqrt(3.0), 1.0])
+# of a flat cell: finite, so that it can be told
+_MOST = 1e30
 # a cell has no value of a metric that its shape does not define
 NONE = np.nan
 
@@ -89,7 +91,7 @@ def _of_tet(cell, length, out):
         out[ASPECT] = np.sqrt(6.0) / 12.0 * np.sqrt(longest) * areas / abs(six)
     else:
         out[EQUIVOLUME] = 1.0
-        out[ASPECT] = np.inf
+        out[ASPECT] = _MOST
     out[JACOBIAN] = np.sqrt(2.0) * _share_of_lengths(six, length)
 
 
@@ -160,7 +162,7 @@ def _measure_shapes(raw, low, high, most, corners, spans, count, ideal, out):
         if shape == TETRAHEDRON:
             continue
         out[c, EQUIVOLUME] = NONE
-        out[c, ASPECT] = longest / shortest if shortest > 0.0 else np.inf
+        out[c, ASPECT] = min(longest / shortest, _MOST) if shortest > 0.0 else _MOST
         if shape == POLYHEDRON:
             out[c, JACOBIAN] = NONE
             continue

@@ -9,6 +9,7 @@ from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS
 from intaglio.parts.cad_kind import CAD_WRITTEN
 from intaglio.parts.taking import ACCEPTED
 from intaglio.quality.catalogue import METRICS
+from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.sizing.spacing import CLUSTERS
 from intaglio.stages.sizing.rows import FIELDS
 from intaglio.units import MM_PER_UNIT
@@ -22,6 +23,7 @@ def lists() -> dict[str, Any]:
     """Metrics, units, kinds, clusterings, shapes and formats, as plain data."""
     return {
         "metrics": [asdict(m) for m in METRICS],
+        "surface_metrics": [asdict(m) for m in SURFACE_METRICS],
         "units": [{"key": unit, "mm": mm} for unit, mm in MM_PER_UNIT.items()],
         "patch_kinds": _words(PATCH_KINDS),
         "zone_kinds": list(ZONE_KINDS),

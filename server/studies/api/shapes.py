@@ -161,6 +161,7 @@ class UnitShape(serializers.Serializer):
 
 class ListsShape(serializers.Serializer):
     metrics = MetricShape(many=True)
+    surface_metrics = MetricShape(many=True)
     units = UnitShape(many=True)
     patch_kinds = WordShape(many=True)
     zone_kinds = serializers.ListField(child=serializers.CharField())

@@ -681,6 +681,7 @@ export interface components {
         KindEnum: "part" | "mesh";
         ListsShape: {
             metrics: components["schemas"]["MetricShape"][];
+            surface_metrics: components["schemas"]["MetricShape"][];
             units: components["schemas"]["UnitShape"][];
             patch_kinds: components["schemas"]["WordShape"][];
             zone_kinds: string[];
@@ -1254,6 +1255,9 @@ export interface components {
             volume_error: number;
             quality: {
                 [key: string]: components["schemas"]["Spread"];
+            };
+            histograms?: {
+                [key: string]: components["schemas"]["Histogram"];
             };
             rounds: number;
             mended: number;

@@ -142,6 +142,21 @@ describe("headlines of the strip", () => {
   });
 });
 
+describe("the surface's metrics", () => {
+  it("put the worst first and have bars where the report tells them", async () => {
+    shown("surface");
+    const row = (name: string) => {
+      const button = screen.getByRole("button", { name: new RegExp(`^${name}`) });
+      return [...button.closest("tr")!.querySelectorAll("td")].slice(1).map((c) => c.textContent);
+    };
+    expect(row("Smallest angle")).toEqual(["0.1", "0.3", "0.6"]);
+    expect(row("Largest angle")).toEqual(["0.6", "0.3", "0.1"]);
+    expect(screen.getByTitle("40 to 60: 2,400")).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: /^Largest angle/ }));
+    expect(screen.queryByTitle("40 to 60: 2,400")).toBeNull();
+  });
+});
+
 describe("the table of metrics", () => {
   it("puts the worst first, whichever way that is", () => {
     shown("volume");

@@ -23,6 +23,11 @@ export const LISTS: Lists = {
     metric("smallest_dihedral", "Smallest dihedral angle", "°", false),
     { ...metric("volume", "Volume", "unit³", false), ratio: true, judged: false },
   ],
+  surface_metrics: [
+    metric("smallest_angle", "Smallest angle", "°", false),
+    metric("largest_angle", "Largest angle", "°", true),
+    metric("edge_ratio", "Edge over wanted edge", "", true),
+  ],
   units: [
     { key: "mm", mm: 1 },
     { key: "m", mm: 1000 },
@@ -129,6 +134,7 @@ export const REPORTS: Record<string, Record<string, unknown>> = {
     volume: 9200,
     volume_error: -0.004,
     quality: { smallest_angle: SPREAD, largest_angle: SPREAD, edge_ratio: SPREAD },
+    histograms: { smallest_angle: { edges: [20, 40, 60], count: [12, 2400] } },
     findings: [],
   },
   layers: {

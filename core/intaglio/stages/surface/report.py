@@ -1,6 +1,8 @@
 """The report of Surface."""
 
-from intaglio.quality.statistics import Spread
+from typing import NotRequired
+
+from intaglio.quality.statistics import Histogram, Spread
 from intaglio.stages.reports import StageReport
 
 
@@ -15,5 +17,6 @@ class SurfaceReport(StageReport):
     zone_volumes: list[float]
     volume_error: float
     quality: dict[str, Spread]
+    histograms: NotRequired[dict[str, Histogram]]
     rounds: int
     mended: int

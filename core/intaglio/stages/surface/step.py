@@ -19,13 +19,19 @@ from intaglio.facets.facets import (
 from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.numeric.boxtree import box_tree, distances
 from intaglio.numeric.intersections import crossing_pairs
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.parts.picture import edge_segments, picture
-from intaglio.quality.statistics import summary
-from intaglio.quality.triangles import triangle_angles
+from intaglio.quality.statistics import histogram, spread
+from intaglio.quality.triangles import (
+    SURFACE_METRICS,
+    mean_edge,
+    triangle_angles,
+    triangle_aspect,
+)
 from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
@@ -143,6 +149,13 @@ def surface_step(
     pairs, _, _ = edge_uses(surface.triangles)
     length = np.linalg.norm(surface.points[pairs[:, 0]] - surface.points[pairs[:, 1]], axis=1)
     wanted = sizes(field, surface.points[pairs].mean(axis=1))
+    measured = {
+        "smallest_angle": angles.min(axis=1),
+        "largest_angle": angles.max(axis=1),
+        "aspect_ratio": triangle_aspect(surface.points, surface.triangles),
+        "edge_ratio": length / wanted,
+        "deviation": _deviation(surface.points, surface.triangles, facets),
+    }
     found = _findings(held, domain.report["unit"])
     if needles is not None:
         found.append(_flattened_finding(surface.points[needles[1]]))
@@ -156,10 +169,9 @@ def surface_step(
         "volume": sum(enclosed),
         "zone_volumes": enclosed,
         "volume_error": sum(enclosed) / domain.report["volume"] - 1.0,
-        "quality": {
-            "smallest_angle": summary(angles.min(axis=1)),
-            "largest_angle": summary(angles.max(axis=1)),
-            "edge_ratio": summary(length / wanted),
+        "quality": {key: spread(own) for key, own in measured.items()},
+        "histograms": {
+            metric.key: histogram(measured[metric.key], metric) for metric in SURFACE_METRICS
         },
         "rounds": rounds,
         "mended": len(held.regions),
@@ -176,6 +188,15 @@ def surface_step(
     if (back >= 0).any():
         arrays["back"] = back
     return Product(arrays | (field_arrays(field) if held.regions else {}), data)
+
+
+def _deviation(
+    points: NDArray[np.float64], triangles: NDArray[np.int32], facets: Facets
+) -> NDArray[np.float64]:
+    """Distance (m,) of each triangle's middle from the geometry's facets over its mean edge."""
+    middle = points[triangles].mean(axis=1)
+    away = distances(box_tree(facets.points, facets.triangles), middle)
+    return away / mean_edge(points, triangles)
 
 
 def _until_it_holds(
