@@ -218,8 +218,9 @@ def test_a_surface_tells_how_far_it_is_from_the_geometry(tmp_path):
     states = run_to("surface", source(ball, tmp_path), "ball", sizes, MemoryStore())
     out = {s.stage: s for s in states}["surface"].report
     assert sum(out["histograms"]["deviation"]["count"]) == out["triangles"]
-    # the middle of an equilateral triangle with its corners on the ball lies a²/6R inside of it
-    assert out["quality"]["deviation"]["mean"] == pytest.approx(2.0 / (6 * 10.0), rel=0.15)
+    # the middle of an equilateral triangle with its corners on the ball lies a²/6R inside of it;
+    # the facets that it is held against lie inside too, by less
+    assert 0.5 < out["quality"]["deviation"]["mean"] / (2.0 / (6 * 10.0)) < 1.05
     assert out["quality"]["aspect_ratio"]["min"] >= 1.0
     assert 30 < out["quality"]["smallest_angle"]["percentiles"]["1"] < 60
 

@@ -227,7 +227,7 @@ def test_triangles_agree_with_vtk():
         assert angles[k].min() == pytest.approx(Q.TriangleMinAngle(cell), abs=1e-9)
         assert angles[k].max() == pytest.approx(Q.TriangleMaxAngle(cell), abs=1e-9)
     flat = np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0.0]])
-    assert triangle_aspect(flat, np.array([[0, 1, 2]], np.int32))[0] == 1e30
+    assert triangle_aspect(flat, np.array([[0, 1, 2]], np.int32))[0] > 1e29
 
 
 def test_spread_is_that_of_numpy():

@@ -38,8 +38,8 @@ def triangle_angles(points: Floats, triangles: NDArray[np.int32]) -> Floats:
 
 
 def triangle_aspect(points: Floats, triangles: NDArray[np.int32]) -> Floats:
-    """Aspect ratio (m,) of triangles: longest edge / (2√3 r), r of the inscribed circle; 1e30 for
-    one without an area."""
+    """Aspect ratio (m,) of triangles: longest edge / (2√3 r), r of the inscribed circle; over
+    1e29 for one without an area."""
     p = points[triangles]
     edge = np.stack([np.linalg.norm(p[:, (i + 1) % 3] - p[:, i], axis=1) for i in range(3)], axis=1)
     twice = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
