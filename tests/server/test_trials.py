@@ -29,6 +29,9 @@ def tried(ada, variant, work, known):
 def test_a_trial_makes_variants_runs_them_and_sets_them_side_by_side(ada, variant, tried):
     assert [v.name for v in Variant.objects.filter(id__in=tried)] == ["largest 4.0", "largest 5.0"]
     assert Job.objects.filter(variant_id__in=tried, state="done").count() == 2
+    # one that nobody has run
+    own = {"sizing": {"smallest": 1.9, "largest": 7.7}}
+    Variant.objects.filter(id=variant.id).update(settings=own)
     listed = ",".join(map(str, [*tried, variant.id]))
     url = f"/api/studies/{variant.study_id}/comparison?variants={listed}&metric=volume&bars=6"
     told = ada.get(url).json()
