@@ -142,7 +142,7 @@ def test_a_good_mesh_is_within_general_limits(block):
 
 
 def test_own_limits_are_the_only_ones(block):
-    own = [{"metric": "volume_ratio", "value": 0.5}, {"metric": "volume", "value": 1e9}]
+    own = [{"of": "volume_ratio", "value": 0.5}, {"of": "volume", "value": 1e9}]
     out = told(block, "own", own)
     rows = {r["metric"]: r for r in out["verdict"]["rows"]}
     assert set(rows) == {"volume_ratio", "volume"}
@@ -165,11 +165,11 @@ def test_products_of_earlier_versions_are_judged_by_what_they_tell():
     ("rows", "words"),
     [
         ("none", "list"),
-        ([{"metric": "beauty", "value": 1}], "no metric called beauty"),
-        ([{"metric": "warp"}], "metric and a value"),
-        ([{"metric": "warp", "value": 1}, {"metric": "warp", "value": 2}], "two limits"),
-        ([{"metric": "warp", "value": "x"}], "Warp".lower()),
-        ([{"metric": "warp", "value": float("nan")}], "finite"),
+        ([{"of": "beauty", "value": 1}], "no metric called beauty"),
+        ([{"of": "warp"}], "of, and a value"),
+        ([{"of": "warp", "value": 1}, {"of": "warp", "value": 2}], "two limits"),
+        ([{"of": "warp", "value": "x"}], "Warp".lower()),
+        ([{"of": "warp", "value": float("nan")}], "finite"),
     ],
 )
 def test_limits_that_cannot_be_used_are_refused(rows, words):
@@ -178,7 +178,7 @@ def test_limits_that_cannot_be_used_are_refused(rows, words):
 
 
 def test_limits_take_arithmetic():
-    rows = check_limits("x", "own limits", [{"metric": "warp", "value": "2 * 10"}], {})
+    rows = check_limits("x", "own limits", [{"of": "warp", "value": "2 * 10"}], {})
     assert limits_of("own", rows)[0].value == 20.0
 
 
@@ -188,7 +188,7 @@ def test_changing_limits_computes_nothing_again(tmp_path):
     store = MemoryStore()
     first = {s.stage: s for s in run_to("volume", part, "b", sizes, store)}
     before = len(store.products)
-    strict = {**sizes, "volume": {"limits": "own", "own_limits": [{"metric": "warp", "value": -1}]}}
+    strict = {**sizes, "volume": {"limits": "own", "own_limits": [{"of": "warp", "value": -1}]}}
     again = {s.stage: s for s in run_to("volume", part, "b", strict, store)}
     assert again["volume"].key == first["volume"].key and len(store.products) == before
     assert first["volume"].report["verdict"]["passed"]

@@ -219,7 +219,7 @@ def test_cells_are_coloured_by_kinds_too(done, variant):
 def test_limits_change_the_verdict_at_once(done, variant):
     before = _volume(done, variant)
     assert before["report"]["verdict"]["limits"] == "general"
-    own = {"limits": "own", "own_limits": [{"metric": "equiangle_skewness", "value": 0.01}]}
+    own = {"limits": "own", "own_limits": [{"of": "equiangle_skewness", "value": 0.01}]}
     url = f"/api/variants/{variant.id}/settings"
     answer = done.patch(url, {"volume": own}, format="json")
     state = next(s for s in answer.json()["stages"] if s["stage"] == "volume")
@@ -230,7 +230,7 @@ def test_limits_change_the_verdict_at_once(done, variant):
     told = done.get(f"/api/variants/{variant.id}/quality?metric=equiangle_skewness").json()
     # of all cells, not just of those that the report lists
     assert told["limit"] == 0.01 and told["beyond"] > state["report"]["cells"] // 2
-    wrong = {"volume": {"own_limits": [{"metric": "beauty", "value": 1}]}}
+    wrong = {"volume": {"own_limits": [{"of": "beauty", "value": 1}]}}
     assert done.patch(url, wrong, format="json").status_code == 400
 
 

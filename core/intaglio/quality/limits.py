@@ -71,25 +71,23 @@ class Verdict(TypedDict):
 def check_limits(
     where: str, label: str, value: Any, numbers: Mapping[str, float]
 ) -> list[dict[str, Any]]:
-    """Rows {metric, value} of limits of one's own, complete. Raises SettingRejected."""
+    """Rows {of, value} of limits of one's own, complete. Raises SettingRejected."""
     if not isinstance(value, list):
         raise SettingRejected(where, f"{label} needs a list.")
     out: list[dict[str, Any]] = []
     for k, row in enumerate(value, 1):
-        if not isinstance(row, dict) or set(row) != {"metric", "value"}:
-            raise SettingRejected(where, f"Limit {k} needs a metric and a value.")
-        metric = BY_KEY.get(row["metric"])
+        if not isinstance(row, dict) or set(row) != {"of", "value"}:
+            raise SettingRejected(where, f"Limit {k} needs what it is of, and a value.")
+        metric = BY_KEY.get(row["of"])
         if metric is None:
             known = ", ".join(m.key for m in METRICS)
             raise SettingRejected(
-                where, f"Limit {k}: there is no metric called {row['metric']}. There are {known}."
+                where, f"Limit {k}: there is no metric called {row['of']}. There are {known}."
             )
-        if any(r["metric"] == metric.key for r in out):
+        if any(r["of"] == metric.key for r in out):
             raise SettingRejected(where, f"{metric.label} has two limits; drop one.")
         number = Blank("number", f"The limit of {metric.label.lower()}", "")
-        out.append(
-            {"metric": metric.key, "value": check_value(where, number, row["value"], numbers)}
-        )
+        out.append({"of": metric.key, "value": check_value(where, number, row["value"], numbers)})
     return out
 
 
@@ -99,10 +97,10 @@ def _schema() -> dict[str, Any]:
         "items": {
             "type": "object",
             "properties": {
-                "metric": {"enum": [m.key for m in METRICS]},
+                "of": {"enum": [m.key for m in METRICS]},
                 "value": {"type": ["number", "string"]},
             },
-            "required": ["metric", "value"],
+            "required": ["of", "value"],
             "additionalProperties": False,
         },
     }
@@ -114,7 +112,7 @@ LIMIT_ROWS = Rows(check_limits, _schema)
 def limits_of(name: str, own: list[dict[str, Any]]) -> tuple[Limit, ...]:
     """The limits of a named set, or one's own."""
     if name == "own":
-        return tuple(Limit(row["metric"], row["value"]) for row in own)
+        return tuple(Limit(row["of"], row["value"]) for row in own)
     return SETS[name]
 
 

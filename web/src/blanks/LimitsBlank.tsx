@@ -3,7 +3,7 @@ import { type BlankProps, shownValue } from "./props";
 import { Add, numberOr, Row, Text } from "./SizesBlank";
 
 interface Limit {
-  metric: string;
+  of: string;
   value: number | string;
 }
 
@@ -12,22 +12,22 @@ export function LimitsBlank({ value, change }: BlankProps) {
   const { lists, unit } = useBench();
   const rows = (value as Limit[]) ?? [];
   const put = (k: number, next: Limit) => change(rows.map((r, i) => (i === k ? next : r)));
-  const free = lists.metrics.filter((m) => !rows.some((r) => r.metric === m.key));
+  const free = lists.metrics.filter((m) => !rows.some((r) => r.of === m.key));
   return (
     <span className="block">
       {rows.length === 0 && <span className="text-soft">none yet.</span>}
       {rows.map((row, k) => {
-        const { label, unit: symbol, large_is_bad } = metricOf(lists, row.metric);
+        const { label, unit: symbol, large_is_bad } = metricOf(lists, row.of);
         const what = `limit ${k + 1}`;
         return (
-          <Row key={row.metric} remove={() => change(rows.filter((_, i) => i !== k))} what={what}>
+          <Row key={row.of} remove={() => change(rows.filter((_, i) => i !== k))} what={what}>
             <select
               aria-label={`metric of ${what}`}
               className="blank max-w-44"
-              value={row.metric}
-              onChange={(e) => put(k, { ...row, metric: e.target.value })}
+              value={row.of}
+              onChange={(e) => put(k, { ...row, of: e.target.value })}
             >
-              {[{ key: row.metric, label }, ...free].map((m) => (
+              {[{ key: row.of, label }, ...free].map((m) => (
                 <option key={m.key} value={m.key}>
                   {m.label}
                 </option>
@@ -45,10 +45,7 @@ export function LimitsBlank({ value, change }: BlankProps) {
       })}
       <span className="mt-1 flex flex-wrap gap-1">
         {free[0] && (
-          <Add
-            words="+ another"
-            press={() => change([...rows, { metric: free[0]!.key, value: 1 }])}
-          />
+          <Add words="+ another" press={() => change([...rows, { of: free[0]!.key, value: 1 }])} />
         )}
       </span>
     </span>

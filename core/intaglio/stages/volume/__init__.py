@@ -54,7 +54,7 @@ def _scoped(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
 
 
 def _strict_rows() -> list[dict[str, Any]]:
-    return [{"metric": limit.metric, "value": limit.value} for limit in SETS["strict"]]
+    return [{"of": limit.metric, "value": limit.value} for limit in SETS["strict"]]
 
 
 def _judged(report: Report, settings: Mapping[str, Any]) -> Report:

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { SurfaceReport } from "../../api/reports";
 import { useBench } from "../../bench/context";
+import { MetricHead } from "../../bench/MetricHead";
 import { count, measure } from "../../parts/numbers";
 import { useViewStore } from "../../view/store";
 import { rampOf, useTheme } from "../../view/theme";
@@ -22,14 +23,7 @@ export function SurfaceQuality({ report }: { report: SurfaceReport }) {
   return (
     <>
       <table className="mt-3 w-full border-t border-line">
-        <thead>
-          <tr className="caps text-left">
-            <th className="pb-0.5 pt-2 font-normal">metric</th>
-            <th className="pl-2 pt-2 text-right font-normal">worst</th>
-            <th className="pl-2 pt-2 text-right font-normal">mean</th>
-            <th className="pl-2 pt-2 text-right font-normal">best</th>
-          </tr>
-        </thead>
+        <MetricHead />
         <tbody>
           {metrics.map(({ key, label, unit, large_is_bad, meaning }) => {
             const { min, max, mean } = report.quality[key]!;

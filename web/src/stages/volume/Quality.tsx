@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { VolumeReport } from "../../api/reports";
 import { KINDS } from "../../bench/colouring";
 import { metricOf, useBench } from "../../bench/context";
+import { MetricHead } from "../../bench/MetricHead";
 import { count, measure } from "../../parts/numbers";
 import { useViewStore } from "../../view/store";
 import { Bars } from "./Bars";
@@ -25,14 +26,7 @@ export function Quality({ report }: { report: VolumeReport }) {
   return (
     <>
       <table className="mt-3 w-full border-t border-line">
-        <thead>
-          <tr className="caps text-left">
-            <th className="pb-0.5 pt-2 font-normal">metric</th>
-            <th className="pl-2 pt-2 text-right font-normal">worst</th>
-            <th className="pl-2 pt-2 text-right font-normal">mean</th>
-            <th className="pl-2 pt-2 text-right font-normal">best</th>
-          </tr>
-        </thead>
+        <MetricHead />
         <tbody>
           {lists.metrics.map(({ key, label, unit: symbol, large_is_bad, meaning }) => {
             const spread = report.quality[key];
