@@ -1,5 +1,10 @@
 """What is kept at hand."""
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
+
+import pytest
+
 from studies.api.weighed import Weighed
 
 
@@ -29,3 +34,40 @@ def test_one_that_is_too_heavy_by_itself_is_kept():
     held.cache_clear()
     held("a")
     assert loaded == ["a", "b", "a", "a"]
+
+
+def test_others_answer_while_one_is_being_loaded_and_it_is_loaded_once():
+    loaded, begun, go_on = [], threading.Event(), threading.Event()
+
+    def load(key):
+        loaded.append(key)
+        if key == "slow":
+            begun.set()
+            assert go_on.wait(60)
+        return key.upper()
+
+    held = Weighed(load, lambda thing: 1.0, 10.0)
+    held("quick")
+    with ThreadPoolExecutor(3) as pool:
+        slow = [pool.submit(held, "slow") for _ in range(2)]
+        assert begun.wait(60)
+        assert held("quick") == "QUICK" and held("other") == "OTHER"
+        assert not any(answer.done() for answer in slow)
+        go_on.set()
+        assert [answer.result(60) for answer in slow] == ["SLOW", "SLOW"]
+    assert loaded == ["quick", "slow", "other"]
+
+
+def test_what_could_not_be_loaded_is_tried_again_the_next_time():
+    tries = []
+
+    def load(key):
+        tries.append(key)
+        if len(tries) == 1:
+            raise OSError("gone")
+        return 1
+
+    held = Weighed(load, float, 10.0)
+    with pytest.raises(OSError):
+        held("a")
+    assert held("a") == 1

@@ -10,7 +10,7 @@ export interface SurfaceArrays {
   /** Per triangle: bit i is set where the side from corner i on is an edge of a cell. */
   sides?: Uint8Array;
   /** Per triangle what layers stand on it: 0 unasked, then none, some, all lowered, all. */
-  cover?: Uint8Array;
+  cover?: Uint8Array | Float32Array;
 }
 
 /**
