@@ -12,7 +12,7 @@ MAY = {
     "numeric": set(),
     "settings": set(),
     "mesh": {"numeric"},
-    "quality": {"numeric", "settings", "mesh"},
+    "quality": {"numeric", "settings", "mesh", "facets"},
     "facets": {"numeric", "sizing", "mesh"},
     "sizing": {"numeric", "facets", "mesh"},
     "cad": {"numeric", "facets", "sizing", "mesh"},

@@ -14,7 +14,7 @@ from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.neighbours import cells_around
 from intaglio.quality.catalogue import METRICS
 from intaglio.quality.comparing import compared, shared_histograms
-from intaglio.quality.limits import SETS, check_limits, judged, limits_of, verdict
+from intaglio.quality.limits import CELLS, SETS, check_limits, judged, limits_of, verdict
 from intaglio.quality.report import mesh_findings, report
 from intaglio.quality.values import Values
 from intaglio.quality.worst import TOLD, causes, described, tails, worst_cells
@@ -156,7 +156,7 @@ def test_products_of_earlier_versions_are_judged_by_what_they_tell():
         "quality": {"equiangle_skewness": {"min": 0.0, "max": 0.97, "mean": 0.2}},
         "findings": [],
     }
-    out = verdict(old, "general", [])
+    out = verdict(old, "general", [], CELLS)
     assert [r["metric"] for r in out["rows"]] == ["equiangle_skewness"]
     assert out["rows"][0]["more"] and not out["passed"]
 
@@ -174,12 +174,12 @@ def test_products_of_earlier_versions_are_judged_by_what_they_tell():
 )
 def test_limits_that_cannot_be_used_are_refused(rows, words):
     with pytest.raises(SettingRejected, match=words):
-        check_limits("volume.own_limits", "own limits", rows, {})
+        check_limits("volume.own_limits", "own limits", rows, {}, CELLS)
 
 
 def test_limits_take_arithmetic():
-    rows = check_limits("x", "own limits", [{"of": "warp", "value": "2 * 10"}], {})
-    assert limits_of("own", rows)[0].value == 20.0
+    rows = check_limits("x", "own limits", [{"of": "warp", "value": "2 * 10"}], {}, CELLS)
+    assert limits_of("own", rows, CELLS)[0].value == 20.0
 
 
 def test_changing_limits_computes_nothing_again(tmp_path):

@@ -5,14 +5,16 @@ no mesh: limits can be changed without computing anything again.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from typing_extensions import TypedDict
 
 from intaglio.errors import SettingRejected
 from intaglio.findings import PLACES, Finding
-from intaglio.quality.catalogue import BY_KEY, METRICS
+from intaglio.quality.catalogue import METRICS, Metric
+from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.quality.worst import TOLD
 from intaglio.settings.blanks import Blank, Rows, check_value
 
@@ -23,6 +25,22 @@ class Limit:
 
     metric: str
     value: float
+
+
+@dataclass(frozen=True)
+class Judge:
+    """What is judged: the metrics of cells, or of a surface's triangles; its named sets of limits,
+    and what to do about one that is not kept."""
+
+    things: str
+    metrics: tuple[Metric, ...]
+    sets: dict[str, tuple[Limit, ...]]
+    advice: dict[str, str]
+    advice_else: str
+    by_key: dict[str, Metric] = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "by_key", {m.key: m for m in self.metrics})
 
 
 # general: what solvers of second order cope with; strict: what they are quick and exact with
@@ -43,6 +61,22 @@ SETS: dict[str, tuple[Limit, ...]] = {
         Limit("largest_dihedral", 160.0),
         Limit("scaled_jacobian", 0.2),
         Limit("warp", 20.0),
+    ),
+}
+# triangles that cells can stand on which keep the limits of cells
+SURFACE_SETS: dict[str, tuple[Limit, ...]] = {
+    "general": (
+        Limit("smallest_angle", 10.0),
+        Limit("largest_angle", 155.0),
+        Limit("aspect_ratio", 6.0),
+        Limit("deviation", 0.2),
+    ),
+    "strict": (
+        Limit("smallest_angle", 20.0),
+        Limit("largest_angle", 130.0),
+        Limit("aspect_ratio", 3.0),
+        Limit("edge_ratio", 2.0),
+        Limit("deviation", 0.1),
     ),
 }
 SET_WORDS = (("general", "the general"), ("strict", "the strict"), ("own", "my own"))
@@ -69,7 +103,7 @@ class Verdict(TypedDict):
 
 
 def check_limits(
-    where: str, label: str, value: Any, numbers: Mapping[str, float]
+    where: str, label: str, value: Any, numbers: Mapping[str, float], judge: Judge
 ) -> list[dict[str, Any]]:
     """Rows {of, value} of limits of one's own, complete. Raises SettingRejected."""
     if not isinstance(value, list):
@@ -78,9 +112,9 @@ def check_limits(
     for k, row in enumerate(value, 1):
         if not isinstance(row, dict) or set(row) != {"of", "value"}:
             raise SettingRejected(where, f"Limit {k} needs what it is of, and a value.")
-        metric = BY_KEY.get(row["of"])
+        metric = judge.by_key.get(row["of"])
         if metric is None:
-            known = ", ".join(m.key for m in METRICS)
+            known = ", ".join(m.key for m in judge.metrics)
             raise SettingRejected(
                 where, f"Limit {k}: there is no metric called {row['of']}. There are {known}."
             )
@@ -91,13 +125,13 @@ def check_limits(
     return out
 
 
-def _schema() -> dict[str, Any]:
+def _schema(judge: Judge) -> dict[str, Any]:
     return {
         "type": "array",
         "items": {
             "type": "object",
             "properties": {
-                "of": {"enum": [m.key for m in METRICS]},
+                "of": {"enum": [m.key for m in judge.metrics]},
                 "value": {"type": ["number", "string"]},
             },
             "required": ["of", "value"],
@@ -106,25 +140,29 @@ def _schema() -> dict[str, Any]:
     }
 
 
-LIMIT_ROWS = Rows(check_limits, _schema)
-
-
-def limits_of(name: str, own: list[dict[str, Any]]) -> tuple[Limit, ...]:
+def limits_of(name: str, own: list[dict[str, Any]], judge: Judge) -> tuple[Limit, ...]:
     """The limits of a named set, or one's own."""
     if name == "own":
         return tuple(Limit(row["of"], row["value"]) for row in own)
-    return SETS[name]
+    return judge.sets[name]
 
 
-def verdict(report: Mapping[str, Any], name: str, own: list[dict[str, Any]]) -> Verdict:
+def strict_rows(judge: Judge) -> list[dict[str, Any]]:
+    """The strict set as rows of limits of one's own."""
+    return [{"of": limit.metric, "value": limit.value} for limit in judge.sets["strict"]]
+
+
+def verdict(
+    report: Mapping[str, Any], name: str, own: list[dict[str, Any]], judge: Judge
+) -> Verdict:
     """How the mesh of a report (quality, worst) stands to limits; those of metrics that it does not
     tell, as of products of earlier versions, are left out."""
     out: list[LimitRow] = []
-    for limit in limits_of(name, own):
+    for limit in limits_of(name, own, judge):
         told = report["quality"].get(limit.metric)
         if told is None:
             continue
-        metric = BY_KEY[limit.metric]
+        metric = judge.by_key[limit.metric]
         values = report.get("worst", {}).get(limit.metric, {}).get("values", [])
         worst = values[0] if values else told["max" if metric.large_is_bad else "min"]
         passed = worst <= limit.value if metric.large_is_bad else worst >= limit.value
@@ -143,28 +181,28 @@ def verdict(report: Mapping[str, Any], name: str, own: list[dict[str, Any]]) -> 
     return {"limits": name, "passed": all(row["passed"] for row in out), "rows": out}
 
 
-def limit_findings(report: Mapping[str, Any], judged: Verdict) -> list[Finding]:
+def limit_findings(report: Mapping[str, Any], judged: Verdict, judge: Judge) -> list[Finding]:
     """A caution for every limit that some cells are beyond."""
     out = []
     for row in judged["rows"]:
         if row["passed"]:
             continue
-        metric = BY_KEY[row["metric"]]
+        metric = judge.by_key[row["metric"]]
         unit = "" if metric.unit.startswith("unit") else metric.unit
         way = "over" if metric.large_is_bad else "under"
         tail = report.get("worst", {}).get(metric.key, {})
-        more = (
-            "At least so many cells; the list of worst cells tells of all. " if row["more"] else ""
-        )
+        things = judge.things
+        least = f"At least so many {things}; the list of the worst tells of all. "
+        words = metric.label[0].lower() + metric.label[1:]
         out.append(
             Finding(
                 f"beyond-{metric.key.replace('_', '-')}",
                 "caution",
-                f"Cells with {metric.label[0].lower() + metric.label[1:]} {way} "
+                f"{things.capitalize()} with {words} {way} "
                 f"{row['limit']:g}{unit}, the limit of {_set_words(judged['limits'])}.",
                 row["beyond"],
                 tail.get("places", [])[: min(row["beyond"], PLACES)],
-                f"{more}{_ADVICE.get(metric.key, _ADVICE_ELSE)}",
+                f"{least if row['more'] else ''}{judge.advice.get(metric.key, judge.advice_else)}",
                 size=row["worst"],
                 measure=f"{metric.label.lower()}{' in ' + unit if unit else ''}",
             )
@@ -189,8 +227,28 @@ _ADVICE = {
 }
 
 
-def judged(report: Mapping[str, Any], name: str, own: list[dict[str, Any]]) -> dict[str, Any]:
+CELLS = Judge("cells", METRICS, SETS, _ADVICE, _ADVICE_ELSE)
+TRIANGLES = Judge(
+    "triangles",
+    SURFACE_METRICS,
+    SURFACE_SETS,
+    {
+        "deviation": "Shorter edges where the wall bends: a smaller angle between edges in Sizing.",
+        "edge_ratio": "Another pass or two; or let edges grow slower in Sizing.",
+    },
+    "Look at the worst triangles: a sliver or a sharp corner of the geometry forces most of them.",
+)
+
+
+def limit_rows(judge: Judge) -> Rows:
+    """The blank of limits of one's own."""
+    return Rows(partial(check_limits, judge=judge), partial(_schema, judge))
+
+
+def judged(
+    report: Mapping[str, Any], name: str, own: list[dict[str, Any]], judge: Judge = CELLS
+) -> dict[str, Any]:
     """The report with its verdict, and with the findings that follow from it after its own."""
-    found = verdict(report, name, own)
-    more = [f.as_dict() for f in limit_findings(report, found)]
+    found = verdict(report, name, own, judge)
+    more = [f.as_dict() for f in limit_findings(report, found, judge)]
     return {**report, "verdict": found, "findings": [*report["findings"], *more]}

@@ -18,7 +18,8 @@ SURFACE_METRICS = (
     Metric("aspect_ratio", "Aspect ratio", "", True, ratio=True,
            meaning="Longest edge over the inscribed circle's radius; 1 if equilateral."),
     Metric("edge_ratio", "Edge over wanted edge", "", True, ratio=True,
-           meaning="Length of each edge over what the size field asks for at its middle."),
+           meaning="Length of an edge over what the size field asks for at its middle: the "
+           "largest of the triangle's three."),
     Metric("deviation", "Deviation from the geometry", "", True,
            meaning="Distance of the triangle's middle from the geometry over its mean edge."),
 )  # fmt: skip

@@ -9,7 +9,7 @@ from typing_extensions import TypedDict
 from intaglio.findings import PLACES
 from intaglio.mesh.cells import PYRAMID, SHAPES
 from intaglio.mesh.mesh import Floats, Longs, Mesh, cell_middles, rows
-from intaglio.quality.catalogue import BY_KEY, METRICS
+from intaglio.quality.catalogue import METRICS, Metric
 from intaglio.quality.forced import Forced, forced_cells
 from intaglio.quality.values import Values
 
@@ -179,7 +179,7 @@ def _at_layer_ends(mesh: Mesh, cells: Longs, layer: NDArray[Any] | None) -> NDAr
     return (count >= 2) | ((mesh.shape[cells] == PYRAMID) & (count >= 1))
 
 
-def beyond(values: Floats, key: str, limit: float) -> NDArray[np.bool_]:
-    """Whether each value is beyond a limit of the metric `key`; NaN never."""
-    out: NDArray[np.bool_] = values > limit if BY_KEY[key].large_is_bad else values < limit
+def beyond(values: Floats, metric: Metric, limit: float) -> NDArray[np.bool_]:
+    """Whether each value is beyond a limit of the metric; NaN never."""
+    out: NDArray[np.bool_] = values > limit if metric.large_is_bad else values < limit
     return out

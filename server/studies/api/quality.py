@@ -13,9 +13,10 @@ from rest_framework.views import APIView
 from intaglio.mesh.drawing import cell_arrays
 from intaglio.mesh.neighbours import cells_around
 from intaglio.quality.catalogue import BY_KEY
-from intaglio.quality.limits import limits_of
+from intaglio.quality.limits import CELLS, TRIANGLES, Judge, limits_of
 from intaglio.quality.statistics import histogram, spread
 from intaglio.quality.worst import beyond, described, worst_cells
+from intaglio.quality.worst_triangles import triangles_around
 from studies.api.access import variant_of
 from studies.api.held import (
     asked_metric,
@@ -29,12 +30,21 @@ from studies.api.held import (
     whole_number,
 )
 from studies.api.shapes import QualityShape
+from studies.api.triangles import surface_shown
 from studies.api.variants import variant_states
 from studies.models import Variant
 
 MOST_BARS = 200
 MOST_LISTED = 200
 MOST_RINGS = 6
+
+
+STAGE = OpenApiParameter("stage", str, enum=["volume", "surface"])
+
+
+def of_surface(request: Request) -> bool:
+    """Whether a request asks for the triangles of the surface mesh instead of cells."""
+    return request.query_params.get("stage") == "surface"
 
 
 def face_names(variant: Variant, faces: list[str]) -> list[str]:
@@ -50,50 +60,57 @@ def face_names(variant: Variant, faces: list[str]) -> list[str]:
 class QualityView(APIView):
     @extend_schema(
         responses=QualityShape,
-        parameters=[OpenApiParameter("metric", str)]
+        parameters=[STAGE, OpenApiParameter("metric", str)]
         + [OpenApiParameter(n, int) for n in ("bars", "worst")]
         + [OpenApiParameter(n, float) for n in ("low", "high")],
     )
     def get(self, request: Request, variant_id: int) -> Response:
-        """One metric of the mesh: its spread, bars between low and high, how many cells are beyond
-        its limit, and its worst cells with their causes."""
+        """One metric of the mesh, or of the surface's: its spread, bars between low and high, how
+        many cells or triangles are beyond its limit, and the worst with their causes."""
         variant = variant_of(request.user, variant_id)
-        key = shown_product(variant, "volume")
-        metric = BY_KEY[asked_metric(request, key)]
         bars = whole_number(request, "bars", 24, 1, MOST_BARS)
         listed = whole_number(request, "worst", 10, 0, MOST_LISTED)
-        values = product_values(key)
-        of_cells = values.of_cells(metric.key)
         ends = [
             number(request, name) if name in request.query_params else None
             for name in ("low", "high")
         ]
-        samples = values.samples(metric.key)
+        if of_surface(request):
+            surface = surface_shown(request, variant)
+            key, metric, of_cells = surface.key, surface.metric, surface.value
+            samples = of_cells
+            cells = worst_cells(of_cells, metric.large_is_bad, listed)
+            rows = surface.described(cells, face_names(variant, surface.faces))
+            limit = _limit_of(variant, "surface", TRIANGLES, metric.key)
+        else:
+            key = shown_product(variant, "volume")
+            metric = BY_KEY[asked_metric(request, key)]
+            values = product_values(key)
+            of_cells, samples = values.of_cells(metric.key), values.samples(metric.key)
+            cells = worst_cells(of_cells, metric.large_is_bad, listed)
+            names = face_names(variant, product_arrays(key)[1].get("faces", []))
+            rows = described(values.mesh, cells, of_cells[cells], layer_of(key), names)
+            limit = _limit_of(variant, "volume", CELLS, metric.key)
         if not len(samples):
             raise Http404(f"No cell of this mesh has a value of {metric.label.lower()}.")
-        cells = worst_cells(of_cells, metric.large_is_bad, listed)
-        _, report = product_arrays(key)
-        names = face_names(variant, report.get("faces", []))
-        limit = _limit_of(variant, metric.key)
         return Response(
             {
                 "metric": metric.key,
                 "product": key,
                 "spread": spread(samples),
-                "cells": values.mesh.cells,
+                "cells": len(of_cells),
                 "histogram": histogram(of_cells, metric, bars, *ends),
                 "limit": limit,
-                "beyond": None if limit is None else int(beyond(of_cells, metric.key, limit).sum()),
-                "worst": described(values.mesh, cells, of_cells[cells], layer_of(key), names),
+                "beyond": None if limit is None else int(beyond(of_cells, metric, limit).sum()),
+                "worst": rows,
             }
         )
 
 
-def _limit_of(variant: Variant, metric: str) -> float | None:
+def _limit_of(variant: Variant, stage: str, judge: Judge, metric: str) -> float | None:
     """The limit of a metric that the variant's mesh is judged by."""
     for state in variant_states(variant):
-        if state.stage == "volume" and state.settings is not None:
-            rows = limits_of(state.settings["limits"], state.settings["own_limits"])
+        if state.stage == stage and state.settings is not None:
+            rows = limits_of(state.settings["limits"], state.settings["own_limits"], judge)
             return next((row.value for row in rows if row.metric == metric), None)
     return None
 
@@ -102,6 +119,7 @@ class AroundView(APIView):
     @extend_schema(
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
         parameters=[
+            STAGE,
             OpenApiParameter("cell", int),
             OpenApiParameter("rings", int),
             OpenApiParameter("metric", str),
@@ -109,8 +127,16 @@ class AroundView(APIView):
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """A cell and those around it: so many rings of cells that share a node. rings 0: the cell
-        alone."""
-        key = shown_product(variant_of(request.user, variant_id), "volume")
+        alone. Of a surface the same of triangles."""
+        variant = variant_of(request.user, variant_id)
+        if of_surface(request):
+            surface = surface_shown(request, variant)
+            cell = whole_number(request, "cell", -1, 0, len(surface.triangles) - 1)
+            rings = whole_number(request, "rings", 1, 0, MOST_RINGS)
+            chosen = triangles_around(surface.triangles, np.array([cell]), rings)
+            drawn, own = surface.drawn(chosen), surface.drawn(np.array([cell]))
+            return binary(_with_own(drawn, own), {"cells": len(chosen)})
+        key = shown_product(variant, "volume")
         mesh = product_values(key).mesh
         cell = whole_number(request, "cell", -1, 0, mesh.cells - 1)
         rings = whole_number(request, "rings", 1, 0, MOST_RINGS)
@@ -118,5 +144,8 @@ class AroundView(APIView):
         chosen = cells_around(mesh, np.array([cell]), rings)
         drawn = cell_arrays(mesh, chosen, value)
         own = cell_arrays(mesh, np.array([cell]), value)
-        own_arrays: dict[str, Any] = {f"own_{name}": a for name, a in own.items()}
-        return binary({**drawn, **own_arrays}, {"cells": len(chosen)})
+        return binary(_with_own(drawn, own), {"cells": len(chosen)})
+
+
+def _with_own(drawn: dict[str, Any], own: dict[str, Any]) -> dict[str, Any]:
+    return {**drawn, **{f"own_{name}": a for name, a in own.items()}}

@@ -28,7 +28,9 @@ from studies.api.held import (
     product_mesh,
     shown_product,
 )
+from studies.api.quality import STAGE, of_surface
 from studies.api.shapes import StackShape
+from studies.api.triangles import surface_shown
 from studies.api.variants import variant_states
 from studies.store import DatabaseStore
 
@@ -56,15 +58,13 @@ class ViewView(APIView):
                 if f"display_{more}" in arrays:
                     out[more] = arrays[f"display_{more}"]
         elif stage == "surface":
-            triangles, region, angle = (arrays[n] for n in ("triangles", "region", "angle"))
+            triangles, region = arrays["triangles"], arrays["region"]
             if "back" in arrays:
-                triangles, region, of = both_sides(triangles, region, arrays["back"])
-                angle = angle[of]
+                triangles, region, _ = both_sides(triangles, region, arrays["back"])
             out = {
                 "points": arrays["points"].astype(np.float32),
                 "triangles": triangles,
                 "region": region,
-                "angle": angle,
             }
         elif stage == "volume":
             whole = boundary_arrays(product_mesh(key))
@@ -120,12 +120,19 @@ class StackView(APIView):
 class CellsView(APIView):
     @extend_schema(
         responses=_BINARY,
-        parameters=[OpenApiParameter("metric", str)]
+        parameters=[STAGE, OpenApiParameter("metric", str)]
         + [OpenApiParameter(n, float) for n in ("low", "high")],
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
-        """The cells whose metric lies between low and high."""
-        key = shown_product(variant_of(request.user, variant_id), "volume")
+        """The cells, or the triangles of the surface, whose metric lies between low and high; of
+        the surface all if neither is given."""
+        variant = variant_of(request.user, variant_id)
+        if of_surface(request):
+            surface = surface_shown(request, variant)
+            low, high = number(request, "low", -np.inf), number(request, "high", np.inf)
+            chosen = np.flatnonzero((surface.value >= low) & (surface.value <= high))
+            return binary(surface.drawn(chosen), {"cells": len(chosen), "drawn": len(chosen)})
+        key = shown_product(variant, "volume")
         values = coloured_by(request, key)
         low, high = number(request, "low"), number(request, "high")
         cells = np.flatnonzero((values >= low) & (values <= high))

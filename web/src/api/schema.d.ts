@@ -276,7 +276,7 @@ export interface paths {
         };
         /**
          * @description A cell and those around it: so many rings of cells that share a node. rings 0: the cell
-         *     alone.
+         *     alone. Of a surface the same of triangles.
          */
         get: operations["variants_around_retrieve"];
         put?: never;
@@ -294,7 +294,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The cells whose metric lies between low and high. */
+        /**
+         * @description The cells, or the triangles of the surface, whose metric lies between low and high; of
+         *     the surface all if neither is given.
+         */
         get: operations["variants_cells_retrieve"];
         put?: never;
         post?: never;
@@ -346,8 +349,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description One metric of the mesh: its spread, bars between low and high, how many cells are beyond
-         *     its limit, and its worst cells with their causes.
+         * @description One metric of the mesh, or of the surface's: its spread, bars between low and high, how
+         *     many cells or triangles are beyond its limit, and the worst with their causes.
          */
         get: operations["variants_quality_retrieve"];
         put?: never;
@@ -1259,6 +1262,10 @@ export interface components {
             histograms?: {
                 [key: string]: components["schemas"]["Histogram"];
             };
+            worst?: {
+                [key: string]: components["schemas"]["Tail"];
+            };
+            verdict?: components["schemas"]["Verdict"];
             rounds: number;
             mended: number;
         };
@@ -1761,6 +1768,7 @@ export interface operations {
                 cell?: number;
                 metric?: string;
                 rings?: number;
+                stage?: "surface" | "volume";
             };
             header?: never;
             path: {
@@ -1786,6 +1794,7 @@ export interface operations {
                 high?: number;
                 low?: number;
                 metric?: string;
+                stage?: "surface" | "volume";
             };
             header?: never;
             path: {
@@ -1856,6 +1865,7 @@ export interface operations {
                 high?: number;
                 low?: number;
                 metric?: string;
+                stage?: "surface" | "volume";
                 worst?: number;
             };
             header?: never;

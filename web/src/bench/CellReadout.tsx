@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import { measure } from "../parts/numbers";
+import { judgedOf, metricShown } from "../quality/judged";
 import type { PickedCell } from "../view/cellLayers";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
@@ -8,10 +9,12 @@ import { metricOf, useBench } from "./context";
 
 /** The cell under the pointer: its number, its value and where; two clicks leave it alone. */
 export function CellReadout({ view }: { view: Viewport }) {
-  const { lists, unit } = useBench();
+  const bench = useBench();
+  const { lists, unit } = bench;
+  const judged = judgedOf(bench);
   const { metric: shown, range } = useViewStore();
   const [over, setOver] = useState<PickedCell | null>(null);
-  const metric = range?.metric ?? shown;
+  const metric = range?.metric ?? metricShown(judged, shown);
   const { label, unit: symbol } = metricOf(lists, metric);
 
   useEffect(() => {
@@ -41,8 +44,10 @@ export function CellReadout({ view }: { view: Viewport }) {
       : `, ${label.toLowerCase()} ${Number.isNaN(over.value) ? "none" : measure(over.value, 3)}${symbol.replace("unit", ` ${unit}`)}`;
   return (
     <p className="pointer-events-none absolute bottom-[52px] left-28 bg-paper/85 px-1.5 text-[11.5px] text-soft">
-      cell {over.cell.toLocaleString("en-US")}
-      {value}, at {over.at.map((v) => measure(v, 4)).join(", ")} {unit}
+      {judged.thing} {over.cell.toLocaleString("en-US")}
+      {value}
+      <br />
+      at {over.at.map((v) => measure(v, 4)).join(", ")} {unit}
     </p>
   );
 }

@@ -1,4 +1,5 @@
 import { measure } from "../parts/numbers";
+import { judgedOf } from "../quality/judged";
 import { useViewStore } from "../view/store";
 import { metricOf, useBench } from "./context";
 
@@ -6,7 +7,9 @@ const MOST_RINGS = 6;
 
 /** The cell that is shown with those around it: what is told of it, how many rings, and back. */
 export function FocusPanel() {
-  const { lists, unit } = useBench();
+  const bench = useBench();
+  const { lists, unit } = bench;
+  const { thing } = judgedOf(bench);
   const { focus, setFocus } = useViewStore();
   if (!focus) return null;
   const { label, unit: symbol } = metricOf(lists, focus.metric);
@@ -14,11 +17,13 @@ export function FocusPanel() {
     setFocus({ ...focus, rings: Math.min(MOST_RINGS, Math.max(0, focus.rings + by)) });
   return (
     <section
-      aria-label="The cell shown"
+      aria-label={`The ${thing} shown`}
       className="absolute left-3 top-3 w-72 border border-ink bg-sheet px-3 py-2"
     >
       <div className="flex items-baseline justify-between gap-2">
-        <b>Cell {focus.cell.toLocaleString("en-US")}</b>
+        <b className="capitalize">
+          {thing} {focus.cell.toLocaleString("en-US")}
+        </b>
         <button type="button" className="quiet py-0!" onClick={() => setFocus(null)}>
           Whole mesh
         </button>
@@ -29,11 +34,11 @@ export function FocusPanel() {
       </p>
       {focus.words && <p className="text-soft">{focus.words}</p>}
       <div className="mt-1 flex items-center gap-1">
-        <span className="text-soft">cells around it:</span>
+        <span className="text-soft">{thing}s around it:</span>
         <button
           type="button"
           className="quiet px-2! py-0!"
-          aria-label="fewer cells around it"
+          aria-label={`fewer ${thing}s around it`}
           disabled={focus.rings === 0}
           onClick={() => rings(-1)}
         >
@@ -45,7 +50,7 @@ export function FocusPanel() {
         <button
           type="button"
           className="quiet px-2! py-0!"
-          aria-label="more cells around it"
+          aria-label={`more ${thing}s around it`}
           disabled={focus.rings === MOST_RINGS}
           onClick={() => rings(1)}
         >

@@ -3,19 +3,20 @@ import { useView } from "../api/queries";
 import { count } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
 import { useSwatch } from "../stages/sizing/Swatch";
+import { apart } from "../view/apart";
 import { useViewStore } from "../view/store";
 import { useTheme } from "../view/theme";
 import { type Rectangle, Viewport } from "../view/viewport";
 import { wallValues } from "../view/walls";
 import { CellReadout } from "./CellReadout";
 import { Compass } from "./Compass";
-import { reportOf, seamsOf, stateOf, useBench } from "./context";
+import { reportOf, seamsOf, stateOf, useBench, zonesOf } from "./context";
 import { FocusPanel } from "./FocusPanel";
 import { looksOf } from "./looks";
 import { Overlay } from "./Overlay";
 import { PlaneHandles } from "./PlaneHandles";
 import { RampScale } from "./RampScale";
-import { useRuler } from "./Ruler";
+import { NOWHERE, useRuler } from "./Ruler";
 import { Selection } from "./Selection";
 import { SlicePanel } from "./SlicePanel";
 import { SliceRail } from "./SliceRail";
@@ -80,7 +81,9 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
         const normal = at && view.normalAt(event);
         if (at && normal) touchSwatch(at, normal);
       } else if (tool === "ruler") {
-        if (region !== null && at) touchRuler({ face: region, at });
+        const cell = view.cellAt(event);
+        if (cell) touchRuler({ face: NOWHERE, at: cell.at });
+        else if (region !== null && at) touchRuler({ face: region, at });
       } else if (region !== null && at && page.places && !add) {
         setSelected([]);
         setPlace({ face: region, at });
@@ -101,20 +104,24 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
 
   const seams = useMemo(() => (page.seams ? seamsOf(variant) : null), [page, variant]);
 
+  const zones = useMemo(() => zonesOf(variant), [variant]);
+  const moved = store.apart && zones !== null && !shown?.part;
+
   useEffect(() => {
     if (!view || !data.data) return;
     const a = data.data.arrays;
-    const frame = `${variant.id} ${family}`;
+    const frame = `${variant.id} ${family} ${moved}`;
+    const whole = {
+      points: a.points as Float32Array,
+      triangles: a.triangles as Int32Array,
+      region: a.region as Int32Array,
+      ...(a.sides && { sides: a.sides as Uint8Array }),
+      ...(a.cover && { cover: a.cover as Uint8Array }),
+    };
     view.setSurface(
-      {
-        points: a.points as Float32Array,
-        triangles: a.triangles as Int32Array,
-        region: a.region as Int32Array,
-        ...(a.sides && { sides: a.sides as Uint8Array }),
-        ...(a.cover && { cover: a.cover as Uint8Array }),
-      },
+      moved && zones ? apart(whole, zones.ofFace, zones.count) : whole,
       meshed,
-      (a.lines as Float32Array | undefined) ?? null,
+      moved ? null : ((a.lines as Float32Array | undefined) ?? null),
       framed.current === frame,
       seams,
     );
@@ -124,14 +131,14 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       signs ? ((a.branch_lines as Float32Array | undefined) ?? null) : null,
     );
     framed.current = frame;
-  }, [view, data.data, meshed, family, variant.id, seams]);
+  }, [view, data.data, meshed, family, variant.id, seams, moved, zones]);
 
   useEffect(() => {
     const a = data.data?.arrays;
-    if (!view || !a?.cover) return;
+    if (!view || !a?.cover || moved) return;
     const first = a.first as Float32Array | undefined;
     view.setWalls(wallValues(a.cover as Uint8Array, first, store.walls).values);
-  }, [view, data.data, store.walls]);
+  }, [view, data.data, store.walls, moved]);
 
   const looks = useMemo(
     () => looksOf(variant, family, store.seeThrough),
@@ -145,27 +152,38 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new surface needs its lines again
   useEffect(() => {
-    view?.setMeshLines(store.lines && meshed);
-  }, [view, store.lines, meshed, data.data]);
+    view?.setMeshLines(store.lines && meshed && store.range === null);
+  }, [view, store.lines, store.range, meshed, data.data]);
 
   const theme = useTheme((s) => s.theme);
   useEffect(() => view?.setTheme(theme), [view, theme]);
 
-  const cells = useCells(view, Boolean(page.slices && shown?.slices));
+  const slices = Boolean(page.slices && shown?.slices);
+  const pieces = Boolean(page.inPieces && shown?.inPieces);
+  const cells = useCells(view, slices || pieces);
+
+  // a cell or a range of bars is one of the mesh that was looked at
+  const looked = useRef(pieces);
+  useEffect(() => {
+    if (looked.current === pieces) return;
+    looked.current = pieces;
+    useViewStore.getState().setFocus(null);
+    useViewStore.getState().setRange(null);
+  }, [pieces]);
 
   useEffect(() => {
     if (!view) return;
     view.onKey = (act) => {
       const { slice, setSlice, setPlane, step } = useViewStore.getState();
       const at = cells.planes[slice.active];
-      if (!cells.active || !at) return;
+      if (!cells.active || !slices || !at) return;
       if (act === "slice") slice.on ? setSlice({ on: false }) : setPlane({});
       else {
         const by = cells.step ?? (at.to - at.from) / 100;
         step(act === "on" ? by : -by, reportOf(variant, "domain"));
       }
     };
-  }, [view, cells, variant]);
+  }, [view, cells, slices, variant]);
 
   return (
     <section aria-label="Model" className="relative min-h-0 min-w-0 overflow-hidden bg-paper">
@@ -189,9 +207,13 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
       {view && drawn && <Views view={view} />}
       {view && cells.active && (
         <>
-          <PlaneHandles view={view} planes={cells.planes} step={cells.step} />
-          <SliceRail planes={cells.planes} panel={panel} openPanel={setPanel} />
-          {panel && <SlicePanel view={view} planes={cells.planes} />}
+          {slices && (
+            <>
+              <PlaneHandles view={view} planes={cells.planes} step={cells.step} />
+              <SliceRail planes={cells.planes} panel={panel} openPanel={setPanel} />
+              {panel && <SlicePanel view={view} planes={cells.planes} />}
+            </>
+          )}
           <RampScale />
           <CellReadout view={view} />
           <FocusPanel />

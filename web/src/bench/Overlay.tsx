@@ -3,7 +3,7 @@ import { pageOf } from "../stages/registry";
 import { niceLength } from "../view/picture";
 import { type Mark, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { useBench } from "./context";
+import { useBench, zonesOf } from "./context";
 import { RulerLines } from "./Ruler";
 import { useMoves } from "./useMoves";
 
@@ -20,7 +20,9 @@ export function Overlay({ view }: { view: Viewport }) {
   const stored = useViewStore((s) => s.marks);
   const bench = useBench();
   const { unit, stage } = bench;
-  const marks = [...(pageOf(stage).marks?.(bench) ?? []), ...stored];
+  const moved = useViewStore((s) => s.apart) && zonesOf(bench.variant) !== null;
+  // what has been moved apart is no longer where its marks are
+  const marks = moved ? [] : [...(pageOf(stage).marks?.(bench) ?? []), ...stored];
   const length = niceLength(view.unitsPerPixel * 130);
   const pixels = length / view.unitsPerPixel;
   return (

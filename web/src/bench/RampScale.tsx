@@ -1,4 +1,5 @@
 import { measure } from "../parts/numbers";
+import { judgedOf, metricShown } from "../quality/judged";
 import { useViewStore } from "../view/store";
 import { rampOf, useTheme } from "../view/theme";
 import { colouringOf, KINDS, kindsOf } from "./colouring";
@@ -6,13 +7,17 @@ import { metricOf, reportOf, useBench } from "./context";
 
 /** What the cells shown are coloured by, to choose; its colours and their limits. */
 export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string }) {
-  const { variant, unit, lists, scale } = useBench();
-  const { metric, range, slice, focus, setMetric } = useViewStore();
+  const bench = useBench();
+  const { unit, lists, scale } = bench;
+  const { metric, range, slice, focus, painted, setMetric } = useViewStore();
   const ramp = rampOf(useTheme((s) => s.theme));
-  const report = reportOf(variant, "volume");
-  const key = range?.metric ?? metric;
-  if (!report || (!slice.on && !range && !focus)) return null;
-  const known = lists.metrics.filter((m) => report.histograms[m.key]);
+  const judged = judgedOf(bench);
+  const { report, thing } = judged;
+  const volume = judged.stage === "volume" ? reportOf(bench.variant, "volume") : null;
+  const key = range?.metric ?? metricShown(judged, metric);
+  const coloured = volume ? slice.on : painted;
+  if (!report || (!coloured && !range && !focus)) return null;
+  const known = judged.metrics.filter((m) => report.histograms?.[m.key]);
   const { unit: symbol, meaning } = metricOf(lists, key);
   const { how, limits } = colouringOf(lists, report, key, scale);
   // the least value stands at the left; the worst is darkest
@@ -23,7 +28,7 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
     <figure className={`absolute bg-paper/90 p-1.5 ${place}`}>
       <figcaption className="flex items-baseline gap-1">
         <select
-          aria-label="colour cells by"
+          aria-label={`colour ${thing}s by`}
           title={meaning}
           className="blank min-w-0 flex-1 text-[12px]!"
           value={key}
@@ -35,8 +40,8 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
               {m.label}
             </option>
           ))}
-          {Object.entries(KINDS)
-            .filter(([kind]) => kind !== "layer" || report.layer_cells)
+          {Object.entries(volume ? KINDS : {})
+            .filter(([kind]) => kind !== "layer" || volume?.layer_cells)
             .map(([kind, words]) => (
               <option key={kind} value={kind}>
                 {words}
@@ -45,9 +50,9 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
         </select>
         <span className="text-[11.5px] text-soft">{symbol.replace("unit", unit)}</span>
       </figcaption>
-      {key in KINDS ? (
+      {volume && key in KINDS ? (
         <ul className="mt-1 flex flex-wrap gap-x-2.5 text-[11.5px]">
-          {kindsOf(key, lists, report).map(({ words, colour }) => (
+          {kindsOf(key, lists, volume).map(({ words, colour }) => (
             <li key={words} className="flex items-center gap-1">
               <span className="h-2.5 w-2.5 border border-ink" style={{ background: colour }} />
               {words}

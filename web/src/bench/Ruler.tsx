@@ -8,6 +8,18 @@ import { type Measured, type Place, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
 import { stateOf, useBench } from "./context";
 
+/** The face of a place that lies on none: within the mesh, on a cell of a slice. */
+export const NOWHERE = -1;
+
+/** Between places of which one lies on no face there is only the straight way. */
+export function between(places: Place[]): Measured {
+  const at = places.map((p) => p.at);
+  const [a, b] = at;
+  if (!b) return { at };
+  const along = b.map((x, k) => x - a![k]!);
+  return { at, distance: Math.hypot(...along), along };
+}
+
 /** What a touch of the ruler does: the first place, then the second, then anew. */
 export function useRuler(stage: "geometry" | "domain") {
   const { variant } = useBench();
@@ -16,6 +28,10 @@ export function useRuler(stage: "geometry" | "domain") {
       const { touched, setTouched } = useViewStore.getState();
       const next = touched.length === 1 ? [...touched, place] : [place];
       setTouched(next, null);
+      if (next.some((p) => p.face === NOWHERE)) {
+        setTouched(next, between(next));
+        return;
+      }
       try {
         const found = await post<Measured>(`variants/${variant.id}/stages/${stage}/measure`, {
           first: next[0],
@@ -91,6 +107,8 @@ export function RulerPanel() {
   const rows: [string, string][] = [];
   const length = (words: string, value?: number) =>
     value !== undefined && rows.push([words, `${measure(value, 6)} ${unit}`]);
+  if (measured.at.length === 1)
+    rows.push(["at x, y, z", measured.at[0]!.map((v) => measure(v, 5)).join(", ")]);
   length("Distance", measured.distance);
   if (measured.along)
     rows.push(["along x, y, z", measured.along.map((v) => measure(v, 4)).join(", ")]);

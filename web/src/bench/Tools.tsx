@@ -1,7 +1,7 @@
 import { pageOf } from "../stages/registry";
 import { type Tool, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { reportOf, useBench } from "./context";
+import { reportOf, useBench, zonesOf } from "./context";
 import { RulerPanel } from "./Ruler";
 
 const TOOLS: { tool: Tool; words: string; title: string }[] = [
@@ -11,12 +11,13 @@ const TOOLS: { tool: Tool; words: string; title: string }[] = [
   { tool: "ruler", words: "ruler", title: "measure between places, faces, edges (M)" },
 ];
 
-const ALWAYS: Tool[] = ["turn", "box"];
+const ALWAYS: Tool[] = ["turn", "box", "ruler"];
 
 /** What the pointer does in the model. */
 export function Tools({ view }: { view: Viewport }) {
   const { variant, stage } = useBench();
-  const { tool, setTool, before, setBefore, seeThrough, setSeeThrough } = useViewStore();
+  const { tool, setTool, before, setBefore, seeThrough, setSeeThrough, apart, setApart } =
+    useViewStore();
   const geometry = reportOf(variant, "geometry");
   const domain = reportOf(variant, "domain");
   const page = pageOf(stage);
@@ -24,11 +25,11 @@ export function Tools({ view }: { view: Viewport }) {
   const roles = page.part ? [] : (domain?.faces.map((f) => f.role) ?? []);
   const around = roles.includes("far");
   const hides = around || roles.includes("sheet");
-  const ruler = page.tools.includes("ruler");
+  const zones = page.part ? null : zonesOf(variant);
   const sized = reportOf(variant, "sizing") !== null;
   return (
     <>
-      {tool === "ruler" && ruler && (
+      {tool === "ruler" && (
         <div className="absolute left-3 top-3 w-72 border border-ink bg-sheet px-3 py-2">
           <RulerPanel />
         </div>
@@ -76,6 +77,17 @@ export function Tools({ view }: { view: Viewport }) {
               onClick={() => setSeeThrough(!seeThrough)}
             >
               see through
+            </button>
+          )}
+          {zones && (
+            <button
+              type="button"
+              className="quiet"
+              aria-pressed={apart}
+              title="draw the zones apart, one after the other"
+              onClick={() => setApart(!apart)}
+            >
+              zones apart
             </button>
           )}
           {around && geometry && (

@@ -1,6 +1,6 @@
 /** What cells are coloured by: metrics, and the few kinds that are none. */
 import type { Lists } from "../api/client";
-import type { VolumeReport } from "../api/reports";
+import type { SurfaceReport, VolumeReport } from "../api/reports";
 import type { Colouring } from "../view/cellLayers";
 import { PATCH_COLOURS } from "../view/palette";
 import { metricOf } from "./context";
@@ -10,14 +10,14 @@ export const KINDS: Record<string, string> = { zone: "Zone", shape: "Shape", lay
 /** scale: limits that several meshes share, by metric. */
 export function colouringOf(
   lists: Lists,
-  report: VolumeReport | null,
+  report: VolumeReport | SurfaceReport | null,
   key: string,
   scale: Record<string, [number, number]> = {},
 ): Colouring {
   if (key === "layer") return { how: "layers", limits: [0, 1] };
   if (key in KINDS) return { how: "kinds", limits: [0, 1] };
   const { large_is_bad, ratio } = metricOf(lists, key);
-  const edges = report?.histograms[key]?.edges ?? [0, 1];
+  const edges = report?.histograms?.[key]?.edges ?? [0, 1];
   const ends = scale[key] ?? [edges[0] ?? 0, edges.at(-1) ?? 1];
   return {
     how: ratio && ends[0] > 0 ? "ratio" : "even",

@@ -53,7 +53,8 @@ export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): R
 /** A metric by its key, whether or not this version knows it. */
 export function metricOf(lists: Lists, key: string): Metric {
   return (
-    lists.metrics.find((m) => m.key === key) ?? {
+    lists.metrics.find((m) => m.key === key) ??
+    lists.surface_metrics.find((m) => m.key === key) ?? {
       key,
       label: key,
       unit: "",
@@ -103,6 +104,13 @@ export function patchOfFace(variant: Variant): number[] {
     for (const face of p.faces) of.set(face, k);
   });
   return domain.faces.map((f) => of.get(f.id) ?? -1);
+}
+
+/** Zones that each face of the fluid bounds, by number; null where there is but one. */
+export function zonesOf(variant: Variant): { ofFace: number[][]; count: number } | null {
+  const domain = reportOf(variant, "domain");
+  if (!domain?.zones || domain.zones.length < 2) return null;
+  return { ofFace: domain.faces.map((f) => f.zones ?? []), count: domain.zones.length };
 }
 
 /** Condition of a stage for the strip: a running or failed job comes first. */

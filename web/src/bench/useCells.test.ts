@@ -11,7 +11,7 @@ const planes = [
 ].map((p) => placed(p, box));
 const front = () => 1 as const;
 const slice = { ...START.slice, on: true };
-const base = { slice, metric: "volume", range: null, focus: null };
+const base = { slice, metric: "volume", range: null, focus: null, painted: false };
 
 describe("what is asked of the server", () => {
   it("is nothing while no slice is on", () => {
@@ -39,6 +39,20 @@ describe("what is asked of the server", () => {
     ]);
     expect(asked({ ...base, range, focus }, planes, false, front)).toEqual([
       ["focus", "around?cell=7&rings=2&metric=volume"],
+    ]);
+  });
+});
+
+describe("what is asked of a surface mesh", () => {
+  it("is all its triangles once they are coloured, no slice, and pieces before all", () => {
+    expect(asked(base, planes, false, front, "surface")).toEqual([]);
+    const painted = { ...base, metric: "aspect_ratio", painted: true };
+    expect(asked(painted, planes, false, front, "surface")).toEqual([
+      ["whole", "cells?stage=surface&metric=aspect_ratio"],
+    ]);
+    const range = { metric: "deviation", low: 0, high: 1 };
+    expect(asked({ ...painted, range }, planes, false, front, "surface")).toEqual([
+      ["range", "cells?stage=surface&metric=deviation&low=0&high=1"],
     ]);
   });
 });

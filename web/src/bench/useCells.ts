@@ -2,12 +2,13 @@ import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { binary } from "../api/client";
 import type { Packed } from "../api/packed";
+import { judgedOf, metricShown } from "../quality/judged";
 import type { CellArrays } from "../view/geometry";
 import { outline, type Placed, placed } from "../view/planes";
 import { useViewStore, type ViewState } from "../view/store";
 import type { Pose, Viewport } from "../view/viewport";
 import { colouringOf } from "./colouring";
-import { reportOf, stateOf, useBench } from "./context";
+import { reportOf, useBench } from "./context";
 
 /** While the slider moves, cells are asked for this often at most, in milliseconds. */
 const FOLLOW = 120;
@@ -29,13 +30,24 @@ function useThrottled<T>(value: T, milliseconds: number): T {
 
 /** What to ask the server for: a name in the scene and a query for each set of cells. */
 export function asked(
-  { slice, metric, range, focus }: Pick<ViewState, "slice" | "metric" | "range" | "focus">,
+  {
+    slice,
+    metric,
+    range,
+    focus,
+    painted,
+  }: Pick<ViewState, "slice" | "metric" | "range" | "focus" | "painted">,
   planes: Placed[],
   peel: boolean,
   behind: (normal: [number, number, number]) => number,
+  stage: "volume" | "surface" = "volume",
 ): [string, string][] {
-  if (focus) return [["focus", `around?cell=${focus.cell}&rings=${focus.rings}&metric=${metric}`]];
-  if (range) return [["range", `cells?metric=${range.metric}&low=${range.low}&high=${range.high}`]];
+  const of = stage === "surface" ? "stage=surface&" : "";
+  if (focus)
+    return [["focus", `around?${of}cell=${focus.cell}&rings=${focus.rings}&metric=${metric}`]];
+  if (range)
+    return [["range", `cells?${of}metric=${range.metric}&low=${range.low}&high=${range.high}`]];
+  if (stage === "surface") return painted ? [["whole", `cells?${of}metric=${metric}`]] : [];
   if (!slice.on) return [];
   const [at] = planes.slice(slice.active);
   // layers are kept on the side that lies behind the plane at hand as the view is now
@@ -74,17 +86,22 @@ export interface Cells {
 
 /** Draw slices, chosen cells, or those around one. */
 export function useCells(view: Viewport | null, possible: boolean): Cells {
-  const { variant, lists, scale } = useBench();
-  const { slice, metric, range, focus } = useViewStore();
-  const report = reportOf(variant, "volume");
+  const bench = useBench();
+  const { variant, lists, scale } = bench;
+  const { slice: kept, metric: chosen, range, focus, painted } = useViewStore();
+  const judged = judgedOf(bench);
+  const { stage, report, product } = judged;
+  const volume = reportOf(variant, "volume");
+  const metric = metricShown(judged, chosen);
+  // a surface is not cut: it is only looked at in pieces
+  const slice = stage === "surface" ? { ...kept, on: false } : kept;
   const domain = reportOf(variant, "domain");
-  const product = stateOf(variant, "volume").product;
   const active = possible && Boolean(report && domain && report.histograms);
   const planes = domain ? slice.planes.map((p) => placed(p, domain)) : [];
-  const peel = slice.peel && Boolean(report?.layer_cells);
+  const peel = slice.peel && Boolean(volume?.layer_cells);
   const now =
     active && view
-      ? asked({ slice, metric, range, focus }, planes, peel, (n) => view.behind(n))
+      ? asked({ slice, metric, range, focus, painted }, planes, peel, (n) => view.behind(n), stage)
       : [];
   const wanted = useThrottled(JSON.stringify(now), FOLLOW);
   const list = JSON.parse(active ? wanted : "[]") as [string, string][];
@@ -112,11 +129,13 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
       if (!packed) return;
       if (name === "focus") {
         if (!packed.arrays.own_points) return;
-        view.setCells("focus", arraysOf(packed), colouring, null, { ghost: true });
-        view.setCells("own", arraysOf(packed, "own_"), colouring);
+        const own = arraysOf(packed, "own_");
+        const pieces = stage === "surface";
+        view.setCells("focus", arraysOf(packed), colouring, null, { ghost: !pieces });
+        view.setCells("own", own, colouring, pieces ? rimOf(own.points) : null, { over: pieces });
       } else if (packed.arrays.points) {
         const lines = (packed.arrays.lines as Float32Array | undefined) ?? null;
-        view.setCells(name, arraysOf(packed), colouring, lines);
+        view.setCells(name, arraysOf(packed), colouring, lines, { over: stage === "surface" });
       }
     });
   }, [view, wanted, colours, ...data]);
@@ -124,12 +143,15 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   // come near once to each cell that is chosen
   const around = focus ? data[0]?.arrays : undefined;
   const near = around?.own_points ? (around.points as Float32Array) : null;
+  // a triangle is looked at from before
+  const flat = near && stage === "surface" ? (around?.own_points as Float32Array) : null;
   const before = useRef<Pose | null>(null);
   useEffect(() => {
     if (!view || !near) return;
     before.current ??= view.pose();
+    if (flat) view.faceTo(normalOf(flat));
     view.frame(...boundsOf(near));
-  }, [view, near]);
+  }, [view, near, flat]);
   // and back to where one was
   const alone = focus !== null;
   useEffect(() => {
@@ -141,14 +163,15 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   const cut = planes[slice.active];
   const clips = active && slice.on && !range && !focus;
   const plane = clips && slice.side === "behind" && cut ? cut : null;
-  const shown = !active || (!focus && !range && !(clips && (slice.side === "plane" || peel)));
+  const picked = range !== null && stage === "volume";
+  const shown = !active || (!focus && !picked && !(clips && (slice.side === "plane" || peel)));
   const held = JSON.stringify(plane && [plane.normal, plane.offset]);
   const frames = JSON.stringify(clips ? planes.map((p) => [p.normal, p.offset]) : []);
   const box = JSON.stringify(domain && [domain.low, domain.high]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: by content
   useEffect(() => {
     if (!view) return;
-    view.setPlane(plane, shown, (shown && plane === null) || range !== null || focus !== null);
+    view.setPlane(plane, shown, (shown && plane === null) || !shown);
     const lines = clips && domain ? planes.map((p) => outline(p, domain)) : [];
     view.setPlaneFrames(joined(lines));
   }, [view, held, frames, shown, box, range, focus]);
@@ -172,6 +195,22 @@ function joined(parts: Float32Array[]): Float32Array {
     at += part.length;
   }
   return out;
+}
+
+/** The sides of a triangle, as segments. */
+function rimOf(corners: Float32Array): Float32Array {
+  const [a, b, c] = [0, 3, 6].map((k) => [...corners.subarray(k, k + 3)]);
+  return new Float32Array([a, b, b, c, c, a].flatMap((p) => p!));
+}
+
+function normalOf(p: Float32Array): number[] {
+  const [u, v] = [3, 6].map((k) => [p[k]! - p[0]!, p[k + 1]! - p[1]!, p[k + 2]! - p[2]!]);
+  const [a, b] = [u!, v!];
+  return [
+    a[1]! * b[2]! - a[2]! * b[1]!,
+    a[2]! * b[0]! - a[0]! * b[2]!,
+    a[0]! * b[1]! - a[1]! * b[0]!,
+  ];
 }
 
 /** Low and high corner of points. */

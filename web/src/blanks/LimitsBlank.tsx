@@ -1,4 +1,5 @@
 import { metricOf, useBench } from "../bench/context";
+import { judgedOf } from "../quality/judged";
 import { type BlankProps, shownValue } from "./props";
 import { Add, numberOr, Row, Text } from "./SizesBlank";
 
@@ -9,10 +10,11 @@ interface Limit {
 
 /** Limits of one's own: a row for each metric. */
 export function LimitsBlank({ value, change }: BlankProps) {
-  const { lists, unit } = useBench();
+  const bench = useBench();
+  const { lists, unit } = bench;
   const rows = (value as Limit[]) ?? [];
   const put = (k: number, next: Limit) => change(rows.map((r, i) => (i === k ? next : r)));
-  const free = lists.metrics.filter((m) => !rows.some((r) => r.of === m.key));
+  const free = judgedOf(bench).metrics.filter((m) => !rows.some((r) => r.of === m.key));
   return (
     <span className="block">
       {rows.length === 0 && <span className="text-soft">none yet.</span>}

@@ -151,9 +151,9 @@ describe("the surface's metrics", () => {
     };
     expect(row("Smallest angle")).toEqual(["0.1", "0.3", "0.6"]);
     expect(row("Largest angle")).toEqual(["0.6", "0.3", "0.1"]);
-    expect(screen.getByTitle("40 to 60: 2,400")).toBeTruthy();
+    expect(screen.getByTitle("40 to 60: 2,400 triangles")).toBeTruthy();
     await userEvent.click(screen.getByRole("button", { name: /^Largest angle/ }));
-    expect(screen.queryByTitle("40 to 60: 2,400")).toBeNull();
+    expect(screen.queryByTitle("40 to 60: 2,400 triangles")).toBeNull();
   });
 });
 

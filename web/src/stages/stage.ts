@@ -39,6 +39,8 @@ export interface StagePage {
   seams?: boolean;
   /** the mesh can be sliced here */
   slices?: boolean;
+  /** its triangles can be coloured and looked at one by one */
+  inPieces?: boolean;
   /** a click looks at a place; only with Shift, or by a box, faces are selected */
   places?: boolean;
   /** tools besides turning and selecting */

@@ -18,6 +18,8 @@ export interface Colouring {
 export interface CellLook {
   /** seen through, so that what lies within shows */
   ghost?: boolean;
+  /** triangles of the surface itself, drawn over it */
+  over?: boolean;
 }
 
 export interface PickedCell {
@@ -77,6 +79,9 @@ export class CellLayers {
         side: THREE.DoubleSide,
         transparent: Boolean(look.ghost),
         depthWrite: !look.ghost,
+        polygonOffset: Boolean(look.over),
+        polygonOffsetFactor: -1,
+        polygonOffsetUnits: -4,
         uniforms: {
           ramp: { value: this.ramp },
           kinds: { value: this.kinds },

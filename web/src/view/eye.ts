@@ -143,6 +143,18 @@ export abstract class Eye {
     this.fit();
   }
 
+  /** Look against a direction, from the side where one is. */
+  faceTo(normal: number[]) {
+    const d = new THREE.Vector3(normal[0], normal[1], normal[2]).normalize();
+    if (d.lengthSq() === 0) return;
+    const back = new THREE.Vector3(0, 0, 1).applyQuaternion(this.camera.quaternion);
+    if (d.dot(back) < 0) d.negate();
+    this.camera.up.set(0, 0, 1);
+    if (Math.abs(d.z) > 0.99) this.camera.up.set(0, 1, 0);
+    this.camera.position.copy(this.target).addScaledVector(d, this.span * 2);
+    this.camera.lookAt(this.target);
+  }
+
   fit() {
     const centre = this.box.getCenter(new THREE.Vector3());
     this.span = Math.max(1e-9, this.box.getSize(new THREE.Vector3()).length());

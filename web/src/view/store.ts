@@ -82,6 +82,8 @@ export interface ViewState {
   /** the geometry as it was read, instead of as repaired */
   before: boolean;
   seeThrough: boolean;
+  /** zones are drawn apart from each other */
+  apart: boolean;
   selected: number[];
   hovered: number | null;
   hidden: number[];
@@ -102,6 +104,8 @@ export interface ViewState {
   metric: string;
   range: CellRange | null;
   focus: Focus | null;
+  /** the surface mesh is coloured by the metric */
+  painted: boolean;
   bars: number;
   heights: Heights;
   marks: Mark[];
@@ -113,6 +117,7 @@ export interface ViewState {
   setSwatches: (swatches: SwatchPlace[]) => void;
   setBefore: (before: boolean) => void;
   setSeeThrough: (on: boolean) => void;
+  setApart: (on: boolean) => void;
   select: (region: number, add: boolean) => void;
   setSelected: (regions: number[]) => void;
   hover: (region: number | null) => void;
@@ -127,6 +132,7 @@ export interface ViewState {
   step: (by: number, space: Space | null) => void;
   setRange: (range: CellRange | null) => void;
   setFocus: (focus: Focus | null) => void;
+  setPainted: (painted: boolean) => void;
   setBars: (bars: number, heights: Heights) => void;
   setMarks: (marks: Mark[]) => void;
   setLines: (lines: boolean) => void;
@@ -143,6 +149,7 @@ export const START = {
   swatches: [] as SwatchPlace[],
   before: false,
   seeThrough: true,
+  apart: false,
   selected: [],
   hovered: null,
   hidden: [],
@@ -157,6 +164,7 @@ export const START = {
   metric: "equiangle_skewness",
   range: null,
   focus: null,
+  painted: false,
   bars: 24,
   heights: "root" as Heights,
   marks: [],
@@ -165,13 +173,27 @@ export const START = {
 
 export const useViewStore = create<ViewState>((set, get) => ({
   ...START,
-  setTool: (tool, pin) => set({ tool, pin: pin ?? null, touched: [], measured: null }),
+  setTool: (tool, pin) =>
+    set({
+      ...(tool !== "turn" && tool !== "box" && { apart: false }),
+      tool,
+      pin: pin ?? null,
+      touched: [],
+      measured: null,
+    }),
   setPlace: (place) => set({ place }),
   setWalls: (walls) => set({ walls }),
   setTouched: (touched, measured) => set({ touched, measured }),
   setSwatches: (swatches) => set({ swatches }),
   setBefore: (before) => set({ before }),
   setSeeThrough: (seeThrough) => set({ seeThrough }),
+  // what is apart cannot be measured or cut
+  setApart: (apart) =>
+    set((s) =>
+      apart
+        ? { apart, tool: "turn", slice: { ...s.slice, on: false }, range: null, focus: null }
+        : { apart },
+    ),
   select: (region, add) =>
     set((s) => {
       if (!add) return { selected: [region] };
@@ -208,6 +230,7 @@ export const useViewStore = create<ViewState>((set, get) => ({
   setMetric: (metric) => set({ metric, range: null }),
   setRange: (range) => set({ range, focus: null }),
   setFocus: (focus) => set({ focus }),
+  setPainted: (painted) => set({ painted }),
   setBars: (bars, heights) => set({ bars, heights }),
   setMarks: (marks) => set({ marks }),
   setLines: (lines) => set({ lines }),

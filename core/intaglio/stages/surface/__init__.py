@@ -7,10 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.parts.model import Product
+from intaglio.quality.limits import TRIANGLES, judged, strict_rows
 from intaglio.sizing.forecast import surface_seconds
 from intaglio.stages.patches.naming import resolve
 from intaglio.stages.patches.step import scale_of_report
-from intaglio.stages.stage import Cost, Reports, Run, Sentence, Stage
+from intaglio.stages.stage import Cost, Report, Reports, Run, Sentence, Stage
 from intaglio.stages.surface.report import SurfaceReport
 from intaglio.stages.surface.settings import SurfaceMesh
 from intaglio.stages.surface.step import parted, surface_step
@@ -64,6 +65,10 @@ def _parted_seams(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -
     return parted(sizing["seams"], patch).tolist()
 
 
+def _judged(report: Report, settings: Mapping[str, Any]) -> Report:
+    return judged(report, settings["limits"], settings["own_limits"], TRIANGLES)
+
+
 STAGE = Stage(
     "surface",
     "Surface",
@@ -77,20 +82,35 @@ STAGE = Stage(
             "Where it does not hold, lower the edges, down to {mend} of the smallest, and mesh "
             "again (0: leave it)."
         ),
+        Sentence(
+            "Judge the surface by the {limits} limits.", only=(("limits", ("general", "strict")),)
+        ),
+        Sentence(
+            "Judge the surface by {limits} limits: {own_limits}", only=(("limits", ("own",)),)
+        ),
     ),
     "Mesh the surface",
     ("domain", "sizing", "patches"),
     run=_run,
     defaults=lambda reports, given: (
-        {"passes": 9, "mend": 0.25},
+        {
+            "passes": 9,
+            "mend": 0.25,
+            "limits": "general",
+            "own_limits": strict_rows(TRIANGLES),
+        },
         {
             "passes": "Enough for nearly every surface.",
             "mend": "Mends what sizes alone do not foresee; the places come back as a finding.",
+            "limits": "Cells that stand on such triangles keep the general limits too.",
+            "own_limits": "The strict ones, to begin with.",
         },
     ),
     cost=_cost,
-    version=3,
+    version=4,
     enters=lambda settings: ("domain", "sizing"),
     also=_parted_seams,
+    apart=("limits", "own_limits"),
+    judge=_judged,
     usual=lambda counts: surface_seconds(counts["triangles"]) * counts.get("rounds", 1),
 )

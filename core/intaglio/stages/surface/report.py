@@ -2,7 +2,9 @@
 
 from typing import NotRequired
 
+from intaglio.quality.limits import Verdict
 from intaglio.quality.statistics import Histogram, Spread
+from intaglio.quality.worst import Tail
 from intaglio.stages.reports import StageReport
 
 
@@ -18,5 +20,7 @@ class SurfaceReport(StageReport):
     volume_error: float
     quality: dict[str, Spread]
     histograms: NotRequired[dict[str, Histogram]]
+    worst: NotRequired[dict[str, Tail]]
+    verdict: NotRequired[Verdict]
     rounds: int
     mended: int

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import (
     Facets,
+    edge_keys,
     edge_uses,
     enclosed_volume,
     unclosed_edges,
@@ -32,6 +33,7 @@ from intaglio.quality.triangles import (
     triangle_angles,
     triangle_aspect,
 )
+from intaglio.quality.worst_triangles import triangle_tails
 from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
@@ -146,14 +148,11 @@ def surface_step(
         look_at_geometry()
     _refuse_crossing(held, floor if rounds > 1 else 0.0, domain.report["unit"])
     angles = triangle_angles(surface.points, surface.triangles)
-    pairs, _, _ = edge_uses(surface.triangles)
-    length = np.linalg.norm(surface.points[pairs[:, 0]] - surface.points[pairs[:, 1]], axis=1)
-    wanted = sizes(field, surface.points[pairs].mean(axis=1))
     measured = {
         "smallest_angle": angles.min(axis=1),
         "largest_angle": angles.max(axis=1),
         "aspect_ratio": triangle_aspect(surface.points, surface.triangles),
-        "edge_ratio": length / wanted,
+        "edge_ratio": _edge_ratio(surface.points, surface.triangles, field),
         "deviation": _deviation(surface.points, surface.triangles, facets),
     }
     found = _findings(held, domain.report["unit"])
@@ -173,6 +172,7 @@ def surface_step(
         "histograms": {
             metric.key: histogram(measured[metric.key], metric) for metric in SURFACE_METRICS
         },
+        "worst": triangle_tails(surface.points, surface.triangles, measured),
         "rounds": rounds,
         "mended": len(held.regions),
         "findings": [f.as_dict() for f in found],
@@ -181,13 +181,26 @@ def surface_step(
         "points": surface.points,
         "triangles": surface.triangles,
         "region": surface.region,
-        "angle": angles.min(axis=1).astype(np.float32),
+        **{key: own.astype(np.float32) for key, own in measured.items()},
         "picture": _mesh_picture(surface.points, surface.triangles, surface.points[surface.edges]),
     }
     back = back_faces(domain.report)
     if (back >= 0).any():
         arrays["back"] = back
     return Product(arrays | (field_arrays(field) if held.regions else {}), data)
+
+
+def _edge_ratio(
+    points: NDArray[np.float64], triangles: NDArray[np.int32], field: SizeField
+) -> NDArray[np.float64]:
+    """Of each triangle's edges (m,) the largest length over what the field asks for."""
+    pairs, _, _ = edge_uses(triangles)
+    length = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
+    ratio = length / sizes(field, points[pairs].mean(axis=1))
+    sides = edge_keys(triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2))
+    of_side = np.searchsorted(edge_keys(pairs), sides)
+    out: NDArray[np.float64] = ratio[of_side].reshape(-1, 3).max(axis=1)
+    return out
 
 
 def _deviation(

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from intaglio.parts.model import Product
-from intaglio.quality.limits import SETS, judged
+from intaglio.quality.limits import CELLS, judged, strict_rows
 from intaglio.sizing.forecast import volume_seconds
 from intaglio.stages.stage import Cost, Report, Reports, Run, Sentence, Stage
 from intaglio.stages.volume.meshes import named_mesh, volume_mesh
@@ -53,10 +53,6 @@ def _scoped(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
     return [sorted(own) for own in faces_meant(rows, reports["patches"])]
 
 
-def _strict_rows() -> list[dict[str, Any]]:
-    return [{"of": limit.metric, "value": limit.value} for limit in SETS["strict"]]
-
-
 def _judged(report: Report, settings: Mapping[str, Any]) -> Report:
     return judged(report, settings["limits"], settings["own_limits"])
 
@@ -86,7 +82,7 @@ STAGE = Stage(
             "target": 25.0,
             "divided": [],
             "limits": "general",
-            "own_limits": _strict_rows(),
+            "own_limits": strict_rows(CELLS),
         },
         {
             "passes": "Enough for ordinary parts.",

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any
 
-from intaglio.quality.limits import LIMIT_ROWS, SET_WORDS
+from intaglio.quality.limits import CELLS, SET_WORDS, limit_rows
 from intaglio.settings.blanks import blank
 from intaglio.stages.volume.dividing import DIVISION_ROWS
 
@@ -46,5 +46,5 @@ class VolumeMesh:
         "limits of one's own",
         "What your solver's manual asks for.",
         [],
-        rows=LIMIT_ROWS,
+        rows=limit_rows(CELLS),
     )

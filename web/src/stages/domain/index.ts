@@ -9,7 +9,7 @@ import { useSections } from "./sections";
 export const page: StagePage = {
   key: "domain",
   draws: ["domain", "geometry"],
-  tools: ["ruler"],
+  tools: [],
   writes: [
     ["whole", "as a whole"],
     ["body", "per zone"],

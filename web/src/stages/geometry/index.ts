@@ -8,7 +8,7 @@ export const page: StagePage = {
   key: "geometry",
   draws: ["geometry"],
   part: true,
-  tools: ["ruler"],
+  tools: [],
   writes: [
     ["whole", "as a whole"],
     ["body", "per body"],

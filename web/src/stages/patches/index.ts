@@ -6,7 +6,7 @@ export const page: StagePage = {
   key: "patches",
   draws: ["domain", "geometry"],
   picture: "domain",
-  tools: ["ruler"],
+  tools: [],
   headline: ({ variant }) => {
     const r = reportOf(variant, "patches");
     return r ? `${r.patches.length} patches` : "";

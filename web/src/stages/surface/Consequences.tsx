@@ -1,7 +1,7 @@
 import { reportOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
-import { SurfaceQuality } from "./SurfaceQuality";
+import { Quality } from "../../quality/Quality";
 
 /** Counts and figures of the surface mesh. */
 export function SurfaceConsequences() {
@@ -22,8 +22,7 @@ export function SurfaceConsequences() {
           ...((r.rounds ?? 1) > 1 ? [["Meshed in rounds", count(r.rounds)] as Fact] : []),
         ]}
       />
-      <SurfaceQuality report={r} />
-      <p className="mt-2 text-soft">Good: no angle under 20°, edges 0.7 to 1.5 of those wanted.</p>
+      <Quality />
     </>
   );
 }

@@ -1,5 +1,6 @@
 import { reportOf } from "../../bench/context";
 import { count } from "../../parts/numbers";
+import { verdictOf } from "../../quality/verdict";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { SurfaceConsequences } from "./Consequences";
@@ -9,6 +10,7 @@ export const page: StagePage = {
   draws: ["surface", "domain", "geometry"],
   meshed: true,
   seams: true,
+  inPieces: true,
   tools: [],
   writes: [
     ["whole", "as a whole"],
@@ -19,6 +21,7 @@ export const page: StagePage = {
     const r = reportOf(variant, "surface");
     return r ? `${count(r.triangles)} triangles` : "";
   },
+  verdict: ({ variant }) => verdictOf(reportOf(variant, "surface")?.verdict),
   Consequences: SurfaceConsequences,
   useSections: useMeshSections,
 };

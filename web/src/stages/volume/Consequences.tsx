@@ -1,7 +1,7 @@
 import { reportOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
-import { Quality } from "./Quality";
+import { Quality } from "../../quality/Quality";
 
 const PLURAL: Record<string, string> = {
   tetrahedron: "Tetrahedra",
@@ -26,7 +26,7 @@ export function VolumeConsequences() {
           ["Volume", `${measure(r.volume, 6)} ${unit}³`],
         ]}
       />
-      <Quality report={r} />
+      <Quality />
     </>
   ) : null;
 }

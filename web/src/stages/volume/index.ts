@@ -1,5 +1,6 @@
 import { reportOf } from "../../bench/context";
 import { count } from "../../parts/numbers";
+import { verdictOf } from "../../quality/verdict";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { VolumeConsequences } from "./Consequences";
@@ -15,14 +16,7 @@ export const page: StagePage = {
     const r = reportOf(variant, "volume");
     return r ? `${count(r.cells)} cells` : "";
   },
-  verdict: ({ variant }) => {
-    const told = reportOf(variant, "volume")?.verdict;
-    if (!told || told.rows.length === 0) return null;
-    const beyond = told.rows.filter((row) => !row.passed).length;
-    return beyond === 0
-      ? { good: true, words: "within limits" }
-      : { good: false, words: `${beyond} beyond` };
-  },
+  verdict: ({ variant }) => verdictOf(reportOf(variant, "volume")?.verdict),
   Consequences: VolumeConsequences,
   useSections: useMeshSections,
 };

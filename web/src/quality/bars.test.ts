@@ -1,8 +1,8 @@
 // @vitest-environment jsdom
 import { describe, expect, it } from "vitest";
-import { wordsOf } from "../../compare/Figures";
-import { steps } from "../../compare/Overlaid";
-import { readPlace } from "../../parts/route";
+import { wordsOf } from "../compare/Figures";
+import { steps } from "../compare/Overlaid";
+import { readPlace } from "../parts/route";
 import { heightOf, place } from "./Bars";
 
 describe("bars", () => {

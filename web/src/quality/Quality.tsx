@@ -1,11 +1,11 @@
 import { useState } from "react";
-import type { VolumeReport } from "../../api/reports";
-import { KINDS } from "../../bench/colouring";
-import { metricOf, useBench } from "../../bench/context";
-import { MetricHead } from "../../bench/MetricHead";
-import { count, measure } from "../../parts/numbers";
-import { useViewStore } from "../../view/store";
+import { KINDS } from "../bench/colouring";
+import { metricOf, useBench } from "../bench/context";
+import { count, measure } from "../parts/numbers";
+import { useViewStore } from "../view/store";
 import { Bars } from "./Bars";
+import { judgedOf, metricShown } from "./judged";
+import { MetricHead } from "./MetricHead";
 import { useQuality } from "./useQuality";
 import { WorstCells } from "./WorstCells";
 
@@ -13,29 +13,33 @@ const FEW = 8;
 const MANY = 40;
 
 /** Worst, mean and best of each metric; of the chosen one bars, spread and the worst cells. */
-export function Quality({ report }: { report: VolumeReport }) {
-  const { unit, lists } = useBench();
-  const { metric: shown, setMetric, bars } = useViewStore();
+export function Quality() {
+  const bench = useBench();
+  const { unit } = bench;
+  const judged = judgedOf(bench);
+  const { report, metrics, thing } = judged;
+  const { metric: chosen, setMetric, bars, painted, setPainted } = useViewStore();
   const [listed, setListed] = useState(FEW);
   // cells may be coloured by what is no metric
-  const metric = shown in KINDS || !report.quality[shown] ? "equiangle_skewness" : shown;
-  const quality = useQuality(metric, bars, listed);
+  const metric = metricShown(judged, chosen in KINDS ? "" : chosen);
+  const quality = useQuality(judged, metric, bars, listed);
+  if (!report) return null;
   const rows = new Map((report.verdict?.rows ?? []).map((row) => [row.metric, row]));
   const told = quality.data?.metric === metric ? quality.data : null;
-  const histogram = told?.histogram ?? report.histograms[metric];
+  const histogram = told?.histogram ?? report.histograms?.[metric];
   return (
     <>
       <table className="mt-3 w-full border-t border-line">
         <MetricHead />
         <tbody>
-          {lists.metrics.map(({ key, label, unit: symbol, large_is_bad, meaning }) => {
+          {metrics.map(({ key, label, unit: symbol, large_is_bad, meaning }) => {
             const spread = report.quality[key];
             if (!spread) return null;
             const [worst, best] = large_is_bad
               ? [spread.max, spread.min]
               : [spread.min, spread.max];
-            const judged = rows.get(key);
-            const beyond = judged && !judged.passed;
+            const row = rows.get(key);
+            const beyond = row && !row.passed;
             return (
               <tr key={key} className={metric === key ? "bg-wash" : ""}>
                 <td className="leading-tight">
@@ -54,18 +58,18 @@ export function Quality({ report }: { report: VolumeReport }) {
                 </td>
                 <td
                   title={
-                    judged
-                      ? `limit ${measure(judged.limit, 3)}: ${beyond ? `${count(judged.beyond)}${judged.more ? " or more" : ""} cells beyond` : "none beyond"}`
+                    row
+                      ? `limit ${measure(row.limit, 3)}: ${beyond ? `${count(row.beyond)}${row.more ? " or more" : ""} ${thing}s beyond` : "none beyond"}`
                       : undefined
                   }
                   className={`whitespace-nowrap pl-2 text-right tabular-nums ${beyond ? "text-ochre" : ""}`}
                 >
-                  {judged && (
+                  {row && (
                     <span aria-hidden="true" className={beyond ? "" : "text-verdigris"}>
                       {beyond ? "△ " : "✓ "}
                     </span>
                   )}
-                  {judged && (
+                  {row && (
                     <span className="sr-only">{beyond ? "beyond its limit" : "within"} </span>
                   )}
                   {measure(worst, 3)}
@@ -81,10 +85,21 @@ export function Quality({ report }: { report: VolumeReport }) {
           })}
         </tbody>
       </table>
+      {judged.stage === "surface" && (
+        <label className="mt-1 flex items-center gap-1.5">
+          <input
+            type="checkbox"
+            className="accent-verdigris"
+            checked={painted}
+            onChange={(e) => setPainted(e.target.checked)}
+          />
+          colour the model by the metric chosen
+        </label>
+      )}
       {histogram && <Bars histogram={histogram} metric={metric} limit={told?.limit ?? null} />}
       {told && (
         <>
-          <Spread told={told} large={metricOf(lists, metric).large_is_bad} />
+          <Spread told={told} thing={thing} large={metricOf(bench.lists, metric).large_is_bad} />
           <WorstCells
             quality={told}
             more={told.worst.length === listed && listed < MANY ? () => setListed(MANY) : null}
@@ -96,7 +111,9 @@ export function Quality({ report }: { report: VolumeReport }) {
           ✕ {quality.error.message}
         </p>
       )}
-      {!told && !quality.isError && <p className="mt-2 text-soft">Looking for the worst cells …</p>}
+      {!told && !quality.isError && (
+        <p className="mt-2 text-soft">Looking for the worst {thing}s …</p>
+      )}
     </>
   );
 }
@@ -105,9 +122,11 @@ export function Quality({ report }: { report: VolumeReport }) {
 function Spread({
   told,
   large,
+  thing,
 }: {
   told: NonNullable<ReturnType<typeof useQuality>["data"]>;
   large: boolean;
+  thing: string;
 }) {
   const at = told.spread.percentiles;
   const [near, far] = large ? (["95", "99"] as const) : (["5", "1"] as const);
@@ -121,7 +140,7 @@ function Spread({
           {" "}
           {told.beyond === 0
             ? `None is beyond the limit of ${measure(told.limit, 3)}.`
-            : `${count(told.beyond)} of ${count(told.cells)} cells are beyond the limit of ${measure(told.limit, 3)}.`}
+            : `${count(told.beyond)} of ${count(told.cells)} ${thing}s are beyond the limit of ${measure(told.limit, 3)}.`}
         </span>
       )}
     </p>

@@ -1,8 +1,9 @@
 import { useState } from "react";
-import { metricOf, useBench } from "../../bench/context";
-import { count, measure } from "../../parts/numbers";
-import { type Heights, useViewStore } from "../../view/store";
-import { rampOf, useTheme } from "../../view/theme";
+import { metricOf, useBench } from "../bench/context";
+import { count, measure } from "../parts/numbers";
+import { type Heights, useViewStore } from "../view/store";
+import { rampOf, useTheme } from "../view/theme";
+import { judgedOf } from "./judged";
 
 interface Histogram {
   edges: number[];
@@ -11,9 +12,9 @@ interface Histogram {
 
 const NUMBERS = [12, 24, 48, 96];
 const HEIGHTS: [Heights, string][] = [
-  ["root", "√ cells"],
-  ["log", "log cells"],
-  ["even", "cells"],
+  ["root", "√ number"],
+  ["log", "log number"],
+  ["even", "number"],
 ];
 
 /** Share of the full height of a bar; one of few cells still shows: the worst are few. */
@@ -38,7 +39,9 @@ export function Bars({
   limit: number | null;
 }) {
   const { range, setRange, bars, heights, setBars } = useViewStore();
-  const { lists } = useBench();
+  const bench = useBench();
+  const { lists } = bench;
+  const { thing } = judgedOf(bench);
   const ramp = rampOf(useTheme((s) => s.theme));
   const [from, setFrom] = useState<number | null>(null);
   const { label, large_is_bad } = metricOf(lists, metric);
@@ -63,7 +66,9 @@ export function Bars({
   return (
     <figure className="mt-3">
       <figcaption className="flex flex-wrap items-baseline gap-x-1.5">
-        <span className="caps w-full">{label}: cells per bar</span>
+        <span className="caps w-full">
+          {label}: {thing}s per bar
+        </span>
         <select
           aria-label="number of bars"
           className="blank text-[11.5px]!"
@@ -102,8 +107,8 @@ export function Bars({
               type="button"
               aria-disabled={n === 0}
               aria-pressed={isOn(k)}
-              title={`${measure(edges[k]!, 3)} to ${measure(edges[k + 1]!, 3)}: ${count(n)} cells`}
-              aria-label={`${count(n)} cells from ${measure(edges[k]!, 3)} to ${measure(edges[k + 1]!, 3)}`}
+              title={`${measure(edges[k]!, 3)} to ${measure(edges[k + 1]!, 3)}: ${count(n)} ${thing}s`}
+              aria-label={`${count(n)} ${thing}s from ${measure(edges[k]!, 3)} to ${measure(edges[k + 1]!, 3)}`}
               className={`group flex h-full min-w-0 flex-1 items-end ${isOn(k) ? "bg-wash" : ""}`}
               onPointerDown={(e) => {
                 // the pointer must reach the bars beside it
@@ -139,13 +144,13 @@ export function Bars({
       </div>
       <div className="flex justify-between text-[11.5px]">
         <span>{measure(edges[0]!, 3)}</span>
-        <span className="text-soft">draw over bars to see their cells</span>
+        <span className="text-soft">draw over bars to see their {thing}s</span>
         <span>{measure(edges.at(-1)!, 3)}</span>
       </div>
       {chosen && (
         <p className="mt-1 flex items-baseline gap-2">
           <span>
-            {count(inside)} cells from {measure(chosen.low, 3)} to {measure(chosen.high, 3)}
+            {count(inside)} {thing}s from {measure(chosen.low, 3)} to {measure(chosen.high, 3)}
           </span>
           <button type="button" className="quiet whitespace-nowrap" onClick={() => setRange(null)}>
             Whole mesh
