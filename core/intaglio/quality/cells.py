@@ -142,11 +142,50 @@ def unit_normals(cell, faces, normal):
 
 
 @njit(cache=True, error_model="numpy")
+def _quad_content(cell, k):
+    """Six times the volume between the first node and a face of four nodes, parted from its centre
+    into wedges, and 24 times their first moment.
+
+    The centre is the mean of the nodes, so that the triple product of a wedge is a quarter of the
+    sum of two over nodes: four of them give all.
+    """
+    x = cell.xyz
+    a, b, c, d = cell.local[k, 0], cell.local[k, 1], cell.local[k, 2], cell.local[k, 3]
+    ux = x[a, 1] * x[b, 2] - x[a, 2] * x[b, 1]
+    uy = x[a, 2] * x[b, 0] - x[a, 0] * x[b, 2]
+    uz = x[a, 0] * x[b, 1] - x[a, 1] * x[b, 0]
+    vx = x[c, 1] * x[d, 2] - x[c, 2] * x[d, 1]
+    vy = x[c, 2] * x[d, 0] - x[c, 0] * x[d, 2]
+    vz = x[c, 0] * x[d, 1] - x[c, 1] * x[d, 0]
+    abc = ux * x[c, 0] + uy * x[c, 1] + uz * x[c, 2]
+    abd = ux * x[d, 0] + uy * x[d, 1] + uz * x[d, 2]
+    acd = vx * x[a, 0] + vy * x[a, 1] + vz * x[a, 2]
+    bcd = vx * x[b, 0] + vy * x[b, 1] + vz * x[b, 2]
+    # of the wedges over the edges ab, bc, cd, da
+    one, two = 0.25 * (abc + abd), 0.25 * (abc + bcd)
+    three, four = 0.25 * (acd + bcd), 0.25 * (abd + acd)
+    total = one + two + three + four
+    wa, wb, wc, wd = four + one, one + two, two + three, three + four
+    q = 0.25 * total
+    wa, wb, wc, wd = wa + q, wb + q, wc + q, wd + q
+    return (
+        wa * x[a, 0] + wb * x[b, 0] + wc * x[c, 0] + wd * x[d, 0],
+        wa * x[a, 1] + wb * x[b, 1] + wc * x[c, 1] + wd * x[d, 1],
+        wa * x[a, 2] + wb * x[b, 2] + wc * x[c, 2] + wd * x[d, 2],
+        total,
+    )
+
+
+@njit(cache=True, error_model="numpy")
 def _content(cell, faces, out):
     """Volume of the loaded cell, and its centroid relative to its first node into out."""
     mx = my = mz = total = 0.0
     for k in range(faces):
         size = cell.size[k]
+        if size == 4:
+            sx, sy, sz, six = _quad_content(cell, k)
+            mx, my, mz, total = mx + sx, my + sy, mz + sz, total + six
+            continue
         cx = cy = cz = 0.0
         if size == 3:
             c = cell.local[k, 2]

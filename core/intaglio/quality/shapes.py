@@ -39,21 +39,28 @@ def _triple(ux, uy, uz, vx, vy, vz, wx, wy, wz):
 
 
 @njit(cache=True, error_model="numpy")
+def _across(x, a, b, c, d, e, f, g, h):
+    """Four times the way from the middle of the nodes e, f, g, h to that of a, b, c, d."""
+    return (
+        x[a, 0] + x[b, 0] + x[c, 0] + x[d, 0] - x[e, 0] - x[f, 0] - x[g, 0] - x[h, 0],
+        x[a, 1] + x[b, 1] + x[c, 1] + x[d, 1] - x[e, 1] - x[f, 1] - x[g, 1] - x[h, 1],
+        x[a, 2] + x[b, 2] + x[c, 2] + x[d, 2] - x[e, 2] - x[f, 2] - x[g, 2] - x[h, 2],
+    )
+
+
+@njit(cache=True, error_model="numpy")
 def _middle_value(cell):
     """The same of a hexahedron's three axes through its middle."""
-    axes = np.zeros((3, 3))
     x = cell.xyz
-    for i in range(3):
-        axes[0, i] = x[1, i] + x[2, i] + x[5, i] + x[6, i] - x[0, i] - x[3, i] - x[4, i] - x[7, i]
-        axes[1, i] = x[2, i] + x[3, i] + x[6, i] + x[7, i] - x[0, i] - x[1, i] - x[4, i] - x[5, i]
-        axes[2, i] = x[4, i] + x[5, i] + x[6, i] + x[7, i] - x[0, i] - x[1, i] - x[2, i] - x[3, i]
-    product = 1.0
-    for k in range(3):
-        product *= axes[k, 0] ** 2 + axes[k, 1] ** 2 + axes[k, 2] ** 2
-    triple = _triple(
-        axes[0, 0], axes[0, 1], axes[0, 2], axes[1, 0], axes[1, 1], axes[1, 2],
-        axes[2, 0], axes[2, 1], axes[2, 2],
-    )  # fmt: skip
+    ux, uy, uz = _across(x, 1, 2, 5, 6, 0, 3, 4, 7)
+    vx, vy, vz = _across(x, 2, 3, 6, 7, 0, 1, 4, 5)
+    wx, wy, wz = _across(x, 4, 5, 6, 7, 0, 1, 2, 3)
+    product = (
+        (ux * ux + uy * uy + uz * uz)
+        * (vx * vx + vy * vy + vz * vz)
+        * (wx * wx + wy * wy + wz * wz)
+    )
+    triple = _triple(ux, uy, uz, vx, vy, vz, wx, wy, wz)
     return triple / np.sqrt(product) if product > 0.0 else 0.0
 
 
