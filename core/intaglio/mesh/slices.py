@@ -120,7 +120,7 @@ def _cut(raw, cells, normal, offset, most, start, points, owner):
     """
     cell = cell_room(most[0], most[1], most[2])
     edges_most = most[1] * most[2]
-    above = np.empty(most[0], np.bool_)
+    height = np.empty(most[0])
     follow = np.empty(edges_most, np.int64)
     ends = np.empty((edges_most, 2), np.int64)
     made = 0
@@ -129,19 +129,19 @@ def _cut(raw, cells, normal, offset, most, start, points, owner):
     for c in cells:
         nodes, faces, _ = load_cell(raw, c, cell)
         for j in range(nodes):
-            above[j] = _above(raw, cell, j, normal, offset)
+            height[j] = _height(raw.points, cell.node[j], normal, offset)
         count = 0
         for k in range(faces):
             size = cell.size[k]
             rise = -1
             a = cell.local[k, 0]
-            was = above[a]
+            was = height[a] > 0.0
             # twice around, since the first rise may come after the first fall
             for step in range(1, 2 * size + 1):
                 if step > size and rise < 0:
                     break
                 b = cell.local[k, step if step < size else (step - size if step < 2 * size else 0)]
-                up = above[b]
+                up = height[b] > 0.0
                 if was == up:
                     a = b
                     continue
@@ -170,12 +170,12 @@ def _cut(raw, cells, normal, offset, most, start, points, owner):
                 continue
             k = first
             while follow[k] >= 0:
-                p, q = cell.node[ends[k, 0]], cell.node[ends[k, 1]]
+                low, high = ends[k, 0], ends[k, 1]
                 # from the node with the lower number, so that all cells get the same point
-                if p > q:
-                    p, q = q, p
-                one = _height(raw.points, p, normal, offset)
-                share = one / (one - _height(raw.points, q, normal, offset))
+                if cell.node[low] > cell.node[high]:
+                    low, high = high, low
+                p, q = cell.node[low], cell.node[high]
+                share = height[low] / (height[low] - height[high])
                 for i in range(3):
                     points[at, i] = raw.points[p, i] + share * (raw.points[q, i] - raw.points[p, i])
                 at += 1
