@@ -1,7 +1,7 @@
 """Findings: problems in words, with place, cause and repair. Every part of the core makes them."""
 
 from dataclasses import asdict, dataclass, field
-from typing import Any, Literal, cast
+from typing import Any, Literal, NotRequired, cast
 
 from typing_extensions import TypedDict
 
@@ -37,6 +37,8 @@ class FindingRow(TypedDict):
     faces: list[str]
     repairs: list[Offer]
     histogram: MeasureHistogram | None
+    # why it was let stand, once somebody has said so
+    accepted: NotRequired[str]
 
 
 # places told with one finding

@@ -127,3 +127,28 @@ def test_values_between_two_are_those_alone(meshed, variant):
     few, meta = unpack(meshed.get(f"{base}&low={middle}&high=1e9").content)
     assert meta["cells"] == np.count_nonzero(whole["value"] >= np.float32(middle))
     assert few["value"].min() >= np.float32(middle)
+
+
+def test_a_finding_is_accepted_with_a_reason_taken_back_and_undone(meshed, variant):
+    url = f"/api/variants/{variant.id}"
+    own = {"limits": "own", "own_limits": [{"of": "smallest_angle", "value": 59.9}]}
+    meshed.patch(f"{url}/settings", {"surface": own}, format="json")
+
+    def reason():
+        rows = _state(meshed, variant)["report"]["findings"]
+        (row,) = [f for f in rows if f["code"] == "beyond-smallest-angle"]
+        return row.get("accepted")
+
+    def accept(why, name="surface.beyond-smallest-angle"):
+        asked = {"accepted": {name: why}}
+        return meshed.patch(f"{url}/settings", asked, format="json").status_code
+
+    assert reason() is None
+    assert accept("  a trial  ") == 200 and reason() == "a trial"
+    assert accept("two") == 200 and reason() == "two"
+    meshed.post(f"{url}/undo")
+    assert reason() == "a trial"
+    assert accept(None) == 200 and reason() is None
+    assert accept("") == 400 and accept("why", "magic.x") == 400
+    answer = meshed.patch(f"{url}/settings", {"accepted": "all"}, format="json")
+    assert answer.status_code == 400

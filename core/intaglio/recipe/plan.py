@@ -19,6 +19,7 @@ from typing import Any, Protocol
 from intaglio.errors import SettingRejected
 from intaglio.parts.model import Product
 from intaglio.parts.taking import Source
+from intaglio.recipe.accepted import ACCEPTED, marked
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY, STAGES, stages_of
 from intaglio.stages.stage import Run, Stage
@@ -95,7 +96,8 @@ def states(
     numbers: Mapping[str, float] | None = None,
     stages: tuple[Stage, ...] = STAGES,
 ) -> list[StageState]:
-    """Every stage's state. source: key of the file; given: settings by stage, where not default;
+    """Every stage's state. source: key of the file; given: settings by stage, where not default,
+    and findings that were accepted;
     stages: those of this kind of source."""
     out: list[StageState] = []
     keys: dict[str, str] = {}
@@ -128,6 +130,7 @@ def states(
             if report is not None:
                 if stage.judge is not None:
                     report = stage.judge(report, settings)
+                report = marked(report, stage.key, given.get(ACCEPTED, {}))
                 reports[stage.key] = report
         changed = tuple(
             k

@@ -9,6 +9,7 @@ from typing import Any
 import yaml
 
 from intaglio.errors import FileRejected, SettingRejected
+from intaglio.recipe.accepted import ACCEPTED, check_accepted
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.settings.expressions import evaluate
 from intaglio.stages.registry import BY_KEY, STAGES
@@ -18,7 +19,8 @@ VERSION = 1
 
 @dataclass(frozen=True)
 class Recipe:
-    """parts: paths of the geometry files; settings by stage, in order; numbers for expressions."""
+    """parts: paths of the geometry files; settings by stage, in order, with the findings accepted;
+    numbers for expressions."""
 
     parts: tuple[Path, ...]
     name: str
@@ -58,7 +60,7 @@ def read_recipe(path: Path) -> Recipe:
     parts = [raw.get("part")] if isinstance(raw.get("part"), str) else raw.get("part")
     if not isinstance(parts, list) or not parts or not all(isinstance(p, str) for p in parts):
         raise FileRejected("no-part", f"{path} names no part. Add “part: FILE.step”.")
-    known = {"recipe", "part", "name", "numbers", *BY_KEY}
+    known = {"recipe", "part", "name", "numbers", ACCEPTED, *BY_KEY}
     unknown = sorted(str(k) for k in set(raw) - known)
     if unknown:
         raise SettingRejected(
@@ -70,6 +72,8 @@ def read_recipe(path: Path) -> Recipe:
         if not isinstance(own, Mapping):
             raise SettingRejected(key, f"{key} needs settings by name.")
         settings[key] = dict(own)
+    if raw.get(ACCEPTED):
+        settings[ACCEPTED] = check_accepted(raw[ACCEPTED])
     files = [Path(p) for p in parts]
     return Recipe(
         tuple(p if p.is_absolute() else path.parent / p for p in files),
@@ -83,6 +87,9 @@ def plain_settings(recipe: Recipe) -> dict[str, dict[str, Any]]:
     """The recipe's settings with every expression worked out. Raises SettingRejected."""
     out: dict[str, dict[str, Any]] = {}
     for stage, own in recipe.settings.items():
+        if stage == ACCEPTED:
+            out[stage] = dict(own)
+            continue
         known = blanks_of(BY_KEY[stage].settings)
         build(stage, BY_KEY[stage].settings, own, recipe.numbers)
         values = {

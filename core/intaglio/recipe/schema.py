@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from intaglio.recipe.accepted import ACCEPTED
 from intaglio.settings.blanks import EXPRESSION, blanks_of, fields_schema
 from intaglio.stages.registry import STAGES
 
@@ -20,6 +21,11 @@ def recipe_schema() -> dict[str, Any]:
             "additionalProperties": EXPRESSION,
             "description": "named numbers for arithmetic in settings",
         },
+    }
+    properties[ACCEPTED] = {
+        "type": "object",
+        "additionalProperties": {"type": "string"},
+        "description": "findings that were let stand, as stage.code, with the reason",
     }
     for stage in STAGES:
         if blanks_of(stage.settings):

@@ -34,6 +34,7 @@ def content(
     """Everything that the report tells of the stages that are up to date. made: when, in words."""
     by_key = {s.stage: s for s in states if s.report is not None}
     stages = [s for s in stages_of(file_name) if s.key in by_key]
+    found = _findings(stages, by_key)
     last = states[-1]
     unit = next((s.report["unit"] for s in by_key.values() if s.report and "unit" in s.report), "")
     return {
@@ -48,7 +49,8 @@ def content(
         "pictures": _pictures(by_key, store),
         "stages": [_stage(stage, by_key[stage.key], unit) for stage in stages if stage.sentences],
         "mesh": _mesh(by_key, store, unit),
-        "findings": _findings(stages, by_key),
+        "findings": [f for f in found if not f["accepted"]],
+        "accepted": [f for f in found if f["accepted"]],
         "repairs": _repairs(by_key),
         "times": [s.report["step"] for s in by_key.values() if s.report and "step" in s.report],
         "missing": [s.title for s in stages_of(file_name) if s.key not in by_key and s.sentences],
@@ -298,7 +300,7 @@ def _patch_of_faces(by_key: Mapping[str, StageState], faces: list[str]) -> list[
 
 
 def _findings(stages: Sequence[Stage], by_key: Mapping[str, StageState]) -> list[dict[str, Any]]:
-    """What was found at each stage and is left as it is."""
+    """What was found at each stage and not repaired; `accepted` says why, where somebody did."""
     out = []
     for stage in stages:
         report = by_key[stage.key].report
@@ -313,6 +315,7 @@ def _findings(stages: Sequence[Stage], by_key: Mapping[str, StageState]) -> list
                     "measure": f"{number(float(f['size']))} {f['measure']}" if f["measure"] else "",
                     "cause": f["cause"],
                     "advice": f["advice"],
+                    "accepted": f.get("accepted", ""),
                     "places": ", ".join(places) + (" …" if len(f["places"]) > 3 else ""),
                 }
             )

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.errors import SettingRejected
+from intaglio.recipe.accepted import ACCEPTED, check_accepted
 from intaglio.recipe.pace import at_pace
 from intaglio.recipe.plan import StageState, states
 from intaglio.settings.blanks import blanks_of, build, check_value
@@ -100,6 +101,9 @@ def changed_settings(current: dict[str, Any], asked: Any) -> dict[str, Any]:
         raise ValidationError({"detail": "Send settings by stage and name."})
     out = {stage: dict(own) for stage, own in current.items()}
     for stage, values in asked.items():
+        if stage == ACCEPTED:
+            out[stage] = changed_accepted(out.get(stage, {}), values)
+            continue
         if stage not in BY_KEY or not isinstance(values, dict):
             raise ValidationError({"detail": f"There is no stage called {stage}."})
         known = blanks_of(BY_KEY[stage].settings)
@@ -112,6 +116,14 @@ def changed_settings(current: dict[str, Any], asked: Any) -> dict[str, Any]:
             else:
                 own[name] = check_value(f"{stage}.{name}", known[name], value, {})
     return out
+
+
+def changed_accepted(current: dict[str, str], asked: Any) -> dict[str, str]:
+    """Findings accepted after a change {stage.code: reason}; null takes it back."""
+    if not isinstance(asked, dict):
+        raise ValidationError({"detail": "Send findings with the reason for each."})
+    given = check_accepted({name: why for name, why in asked.items() if why is not None})
+    return {name: why for name, why in {**current, **given}.items() if asked.get(name, why)}
 
 
 class VariantView(APIView):

@@ -1045,6 +1045,7 @@ export interface components {
             faces: string[];
             repairs: components["schemas"]["Offer"][];
             histogram: components["schemas"]["MeasureHistogram"] | null;
+            accepted?: string;
         };
         /** @description Expected triangles, cells, bytes and seconds. */
         ForecastRow: {

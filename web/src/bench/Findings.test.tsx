@@ -172,4 +172,36 @@ describe("findings", () => {
     onBench(<Findings />, benchWith({ variant }));
     expect(screen.getByText(/There is no unit “ell”/)).toBeTruthy();
   });
+
+  it("are accepted with a reason, which can be taken back, but never an error", async () => {
+    const asked = serving({ "PATCH variants/5/settings": variantWith() });
+    const caution: Finding = { ...GAP, code: "beyond-warp", level: "caution", repairs: [] };
+    onBench(<Findings />, withFindings([caution, GAP]));
+    const [row, error] = screen.getAllByRole("listitem");
+    expect(within(error!).queryByRole("button", { name: "Accept …" })).toBeNull();
+    await userEvent.click(within(row!).getByRole("button", { name: "Accept …" }));
+    const why = within(row!).getByLabelText("why this is accepted");
+    expect(within(row!).getByRole("button", { name: "Accept" }).hasAttribute("disabled")).toBe(
+      true,
+    );
+    await userEvent.type(why, "  blunted later {Enter}");
+    await waitFor(() =>
+      expect(sent(asked, "PATCH", "variants/5/settings")).toContainEqual({
+        accepted: { "geometry.beyond-warp": "blunted later" },
+      }),
+    );
+  });
+
+  it("tell the reason once they are accepted, and are open again when it is taken back", async () => {
+    const asked = serving({ "PATCH variants/5/settings": variantWith() });
+    const accepted: Finding = { ...GAP, level: "note", accepted: "as drawn", repairs: [] };
+    onBench(<Findings />, withFindings([accepted]));
+    expect(screen.getByRole("listitem").textContent).toContain("accepted: as drawn");
+    await userEvent.click(screen.getByRole("button", { name: "Take back" }));
+    await waitFor(() =>
+      expect(sent(asked, "PATCH", "variants/5/settings")).toContainEqual({
+        accepted: { "geometry.gap": null },
+      }),
+    );
+  });
 });

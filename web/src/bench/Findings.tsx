@@ -91,7 +91,8 @@ export function Findings() {
     );
     return () => setMarks([]);
   }, [key, setMarks]);
-  const looking = stateOf(variant, stage).condition === "looking";
+  const condition = stateOf(variant, stage).condition;
+  const looking = condition === "looking";
   if (findings.length === 0 && !looking) return null;
   return (
     <section className="mt-5 border-t border-line pt-3">
@@ -108,8 +109,8 @@ export function Findings() {
           const [sign, tone] = LEVEL[f.level] ?? LEVEL.note!;
           return (
             <li key={`${f.code} ${f.message}`} className="border-b border-line py-2 last:border-0">
-              <p className={tone}>
-                <span aria-hidden="true">{sign}</span> <b>{k + 1}</b> {f.message}
+              <p className={f.accepted ? "text-soft" : tone}>
+                <span aria-hidden="true">{f.accepted ? "✓" : sign}</span> <b>{k + 1}</b> {f.message}
                 {f.count > 1 && <span> ({count(f.count)})</span>}
               </p>
               {f.measure && (
@@ -152,11 +153,76 @@ export function Findings() {
                   </button>
                 ))}
               </span>
+              {f.level !== "error" && ["current", "looking"].includes(condition) && (
+                <Accept
+                  reason={f.accepted ?? null}
+                  change={(why) => settings.mutate({ accepted: { [`${stage}.${f.code}`]: why } })}
+                />
+              )}
             </li>
           );
         })}
       </ol>
     </section>
+  );
+}
+
+/** Let a finding stand, with the reason, which goes into recipe and report. */
+function Accept({
+  reason,
+  change,
+}: {
+  reason: string | null;
+  change: (why: string | null) => void;
+}) {
+  const [typed, setTyped] = useState<string | null>(null);
+  if (reason !== null && typed === null)
+    return (
+      <p className="mt-1 flex flex-wrap items-baseline gap-1.5 pl-4">
+        <span>accepted: {reason}</span>
+        <button type="button" className="quiet py-0!" onClick={() => change(null)}>
+          Take back
+        </button>
+      </p>
+    );
+  if (typed === null)
+    return (
+      <p className="mt-1 pl-4">
+        <button
+          type="button"
+          className="text-[12px] text-soft underline hover:text-ink"
+          title="let it stand, with the reason; recipe and report tell it"
+          onClick={() => setTyped("")}
+        >
+          Accept …
+        </button>
+      </p>
+    );
+  const take = () => {
+    if (!typed.trim()) return;
+    change(typed.trim());
+    setTyped(null);
+  };
+  return (
+    <p className="mt-1 flex items-baseline gap-1.5 pl-4">
+      <input
+        // biome-ignore lint/a11y/noAutofocus: it appears where one has just pressed
+        autoFocus
+        aria-label="why this is accepted"
+        placeholder="because …"
+        maxLength={300}
+        className="blank min-w-0 flex-1"
+        value={typed}
+        onChange={(e) => setTyped(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") take();
+          if (e.key === "Escape") setTyped(null);
+        }}
+      />
+      <button type="button" className="quiet" disabled={!typed.trim()} onClick={take}>
+        Accept
+      </button>
+    </p>
   );
 }
 
