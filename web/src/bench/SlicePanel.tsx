@@ -29,7 +29,7 @@ export function SlicePanel({ view, planes }: { view: Viewport; planes: Placed[] 
   return (
     <section
       aria-label="Planes"
-      className="absolute right-[88px] top-10 w-64 border border-ink bg-sheet px-3 py-2"
+      className="absolute right-[88px] top-10 w-60 border border-ink bg-sheet px-2.5 py-2"
     >
       <div className="flex items-center gap-1">
         {planes.map((p, k) => (
@@ -77,17 +77,23 @@ export function SlicePanel({ view, planes }: { view: Viewport; planes: Placed[] 
       </div>
       <Triple label="through" unit={unit} value={point} change={through} />
       <Triple label="normal" unit="" value={at.normal} change={along} />
-      <div className="mt-2 flex flex-wrap gap-1">
-        <button type="button" className="quiet" onClick={() => along(view.towards())}>
-          Square to the view
+      <div className="mt-2 flex gap-1 whitespace-nowrap">
+        <button
+          type="button"
+          className="quiet"
+          title="square to the view"
+          onClick={() => along(view.towards())}
+        >
+          Square to view
         </button>
         <button
           type="button"
           className="quiet"
           aria-pressed={tool === "cut"}
+          title="through a place that you click in the model"
           onClick={() => setTool(tool === "cut" ? "turn" : "cut")}
         >
-          Through a place …
+          Through …
         </button>
       </div>
       {tool === "cut" && <p className="mt-1 text-verdigris">Click the place in the model.</p>}
@@ -119,12 +125,15 @@ function Triple({
   };
   return (
     <div className="mt-2 flex items-baseline gap-1">
-      <span className="w-14 text-soft">{label}</span>
+      <span className="w-20 shrink-0 whitespace-nowrap text-soft">
+        {label}
+        {unit && `, ${unit}`}
+      </span>
       {["x", "y", "z"].map((axis, k) => (
         <input
           key={axis}
           aria-label={`${label} ${axis}`}
-          className={`blank w-[52px] ${wrong ? "wrong" : ""}`}
+          className={`blank w-0 min-w-0 flex-1 ${wrong ? "wrong" : ""}`}
           inputMode="decimal"
           value={shown[k]}
           onChange={(e) => setTyped(shown.map((v, i) => (i === k ? e.target.value : v)))}
@@ -138,7 +147,6 @@ function Triple({
           }}
         />
       ))}
-      <span className="text-soft">{unit}</span>
       {wrong && (
         <span role="alert" className="sr-only">
           {label} needs three numbers

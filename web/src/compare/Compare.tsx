@@ -21,8 +21,12 @@ import { Pane } from "./Pane";
 const MOST = 4;
 
 /** Two to four variants of a study: a pane each with one camera, slice and colour scale. */
-export function Compare({ study: id, shown }: { study: number; shown: number[] }) {
+export function Compare({ study: id, shown: wanted }: { study: number; shown: number[] }) {
   const study = useStudy(id);
+  // an address may name variants that are gone
+  const held = study.data?.variants.map((v) => v.id);
+  const shown = wanted.filter((v) => !held || held.includes(v));
+  const gone = wanted.length - shown.length;
   const stages = useStages(study.data?.kind);
   const lists = useLists();
   const jobs = useJobs().data ?? [];
@@ -52,6 +56,7 @@ export function Compare({ study: id, shown }: { study: number; shown: number[] }
         `studies/${id}/comparison?variants=${shown.join()}&metric=${own}&bars=48`,
       ),
     placeholderData: keepPreviousData,
+    enabled: shown.length > 1,
     retry: false,
   });
 
@@ -187,6 +192,19 @@ export function Compare({ study: id, shown }: { study: number; shown: number[] }
               <SlicePanel view={first} planes={planes} />
             </div>
           </Context.Provider>
+        )}
+        {gone > 0 && (
+          <p role="alert" className="p-4 text-ochre">
+            △ {gone === 1 ? "One of the variants asked for is" : `${gone} of the variants are`} no
+            longer in this study.
+          </p>
+        )}
+        {shown.length < 2 && (
+          <p className="sentence p-4">
+            {held && held.length > 1
+              ? "Choose another variant above to set it beside this one."
+              : "The study has but one variant. Try a list of values at any blank, or add a variant with + at the top of the bench."}
+          </p>
         )}
         {comparison.isError && (
           <p role="alert" className="p-4 text-madder">
