@@ -192,6 +192,37 @@ def test_a_trial_of_three_values_is_made_run_and_compared(page: Page, tmp_path: 
         wait_until(lambda pane=pane, old=old: drawn(pane.locator("canvas")) < 0.9 * old, 20)
     page.get_by_role("button", name="Bench").click()
     expect(page.get_by_role("heading", level=1, name="Volume")).to_be_visible()
+    _the_surface_is_looked_at(page)
+
+
+def _the_surface_is_looked_at(page: Page):
+    """Its triangles are coloured by a metric, the worst is shown alone, what it says accepted."""
+    open_stage(page, "Surface")
+    brief = page.get_by_role("complementary", name="Brief")
+    model = page.get_by_label("Model", exact=True)
+    canvas = model.locator("canvas")
+    wait_until(lambda: drawn(canvas) > 20_000, 20)
+    before = pixels(canvas)
+    brief.get_by_label("colour the model by the metric chosen").check()
+    expect(model.get_by_label("colour triangles by")).to_be_visible()
+    # the colour of most of the part is another
+    wait_until(lambda: (np.abs(pixels(canvas) - before).sum(axis=2) > 30).sum() > 10_000, 20)
+    brief.get_by_label("worst triangles").get_by_role("button").first.click()
+    shown = model.get_by_label("The triangle shown")
+    expect(shown).to_contain_text("Smallest angle")
+    shown.get_by_role("button", name="fewer triangles around it").click()
+    expect(shown).to_contain_text("0 rings")
+    # alone it has one colour, which fills the frame
+    wait_until(lambda: dark(canvas) > 10_000, 20)
+    shown.get_by_role("button", name="Whole mesh").click()
+    page.get_by_label("limits that the surface is judged by").click()
+    page.get_by_role("option", name="my own").click()
+    blank(page, "value of limit 1", "59.5")
+    finding = brief.get_by_role("listitem").filter(has_text="Triangles with smallest angle")
+    finding.get_by_role("button", name="Accept …").click()
+    finding.get_by_label("why this is accepted").fill("a trial")
+    finding.get_by_role("button", name="Accept", exact=True).click()
+    expect(finding).to_contain_text("accepted: a trial")
 
 
 def test_a_report_is_opened_and_printed(page: Page, tmp_path: Path):

@@ -21,8 +21,8 @@ export function FocusPanel() {
       className="absolute left-3 top-3 w-72 border border-ink bg-sheet px-3 py-2"
     >
       <div className="flex items-baseline justify-between gap-2">
-        <b className="capitalize">
-          {thing} {focus.cell.toLocaleString("en-US")}
+        <b>
+          {thing === "cell" ? "Cell" : "Triangle"} {focus.cell.toLocaleString("en-US")}
         </b>
         <button type="button" className="quiet py-0!" onClick={() => setFocus(null)}>
           Whole mesh
