@@ -269,7 +269,9 @@ def _run(args: argparse.Namespace) -> int:
     told = json.loads((args.out / "report.json").read_text())
     _tell(told)
     print(f"written to {args.out}")
-    return 0 if told["valid"] else 1
+    if not last.report["ready"]:
+        print("The case cannot be handed over as it is: see the errors above.")
+    return 0 if told["valid"] and last.report["ready"] else 1
 
 
 def _tell(report: dict[str, Any]) -> None:

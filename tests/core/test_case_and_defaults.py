@@ -6,38 +6,17 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from intaglio.case.case import findings, inlets, metres, reynolds
 from intaglio.errors import SettingRejected
 from intaglio.parts.picture import edge_segments, picture
 from intaglio.settings.blanks import Blank, build, check_value
 from intaglio.stages.domain.defaults import domain_defaults
 from intaglio.stages.domain.settings import Domain
 from intaglio.stages.patches.defaults import patches_defaults
+from intaglio.stages.patches.ends import missing_ends
 from intaglio.stages.patches.rows import check_patches
 from intaglio.stages.registry import BY_KEY, STAGES, description
 from intaglio.stages.sizing.settings import Sizing
 from tests.core.test_boxtree import _octahedron_sphere
-
-
-def test_reynolds_number_of_water_in_a_pipe():
-    # 25 mm bore, 2 m/s, water at 20 °C: ν = 1.0038e-6 m²/s
-    assert reynolds(998.2, 2.0, 0.025, 1.002e-3) == pytest.approx(2 * 0.025 / 1.0038e-6, rel=1e-3)
-    assert reynolds(998.2, -2.0, 0.025, 1.002e-3) > 0
-
-
-@pytest.mark.parametrize("unit, length", [("mm", 1e-3), ("m", 1.0), ("in", 0.0254), ("ft", 0.3048)])
-def test_inlets_are_measured_in_metres(unit, length):
-    assert metres(unit) == pytest.approx(length)
-    # a square duct of side 0.1 m: its hydraulic diameter is its side
-    side = 0.1 / length
-    patches = [
-        {"name": "in", "kind": "inlet", "area": side**2, "perimeter": 4 * side},
-        {"name": "out", "kind": "outlet", "area": 1.0, "perimeter": 4.0},
-    ]
-    (inlet,) = inlets(patches, unit, 1.2, 1.8e-5, 3.0)
-    assert inlet.area == pytest.approx(0.01)
-    assert inlet.hydraulic_diameter == pytest.approx(0.1)
-    assert inlet.reynolds == pytest.approx(1.2 * 3.0 * 0.1 / 1.8e-5)
 
 
 @pytest.mark.parametrize(
@@ -46,10 +25,12 @@ def test_inlets_are_measured_in_metres(unit, length):
         (["inlet", "outlet", "wall"], []),
         (["wall"], ["no-inlet", "no-outlet"]),
         (["inlet"], ["no-outlet"]),
+        (["opening", "wall"], []),
+        (["far_field", "wall"], []),
     ],
 )
-def test_a_case_without_inlet_or_outlet_is_told(kinds, codes):
-    found = findings([{"name": k, "kind": k} for k in kinds])
+def test_patches_that_nothing_enters_or_leaves_through_are_told(kinds, codes):
+    found = missing_ends(kinds)
     assert [f.code for f in found] == codes
     assert all(f.advice and f.level == "caution" for f in found)
 

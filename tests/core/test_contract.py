@@ -18,7 +18,7 @@ MAY = {
     "cad": {"numeric", "facets", "sizing", "mesh"},
     "volume": {"numeric", "facets", "sizing", "mesh"},
     "layers": {"numeric", "facets", "sizing", "mesh", "quality", "volume"},
-    "case": {"mesh"},
+    "case": {"mesh", "settings", "layers"},
     "formats": {"mesh", "case"},
     "parts": {"numeric", "settings", "facets", "cad", "mesh", "formats"},
     "stages": {

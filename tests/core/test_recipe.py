@@ -99,7 +99,7 @@ def test_only_what_depends_on_a_setting_goes_out_of_date(tmp_path):
         return [s.stage for s in rows if s.report is None]
 
     assert stale(COARSE) == []
-    assert stale({**COARSE, "case": {"velocity": 2.0}}) == ["case"]
+    assert stale({**COARSE, "case": {"iterations": 7}}) == ["case"]
     assert stale({"sizing": {"smallest": 2.0, "largest": 4.0}}) == [
         "sizing", "surface", "layers", "volume", "case",
     ]  # fmt: skip
@@ -285,6 +285,7 @@ def test_demo_recipes_run_to_a_valid_case(name, tmp_path):
     told = json.loads((out / "report.json").read_text())
     assert told["valid"] and [f for f in told["findings"] if f["level"] != "note"] == []
     # the sides of the drum's sector are meshed each for itself, and the report says so
-    assert [f["code"] for f in told["findings"]] == ["periodic-unpaired"] * (name == "drum")
+    more = [f["code"] for f in told["findings"] if f["code"] != "first-height"]
+    assert more == ["periodic-unpaired"] * (name == "drum")
     assert told["quality"]["smallest_dihedral"]["min"] > 12
     assert told["quality"]["equiangle_skewness"]["max"] < 0.85

@@ -109,7 +109,7 @@ def test_the_export_is_one_zip_and_only_while_up_to_date(done, variant):
     assert {n for n in names if n.startswith("patches/")} == {
         "patches/opening_1.stl", "patches/opening_2.stl", "patches/wall.stl",
     }  # fmt: skip
-    done.patch(f"/api/variants/{variant.id}/settings", {"case": {"velocity": 9.0}}, format="json")
+    done.patch(f"/api/variants/{variant.id}/settings", {"case": {"iterations": 9}}, format="json")
     stale = done.get(f"/api/variants/{variant.id}/export")
     assert stale.status_code == 400 and "out of date" in stale.json()["message"]
 

@@ -112,7 +112,8 @@ BAD_SETTINGS = [
     ({"domain": {"pin": [1, 2]}}, "domain.pin"),
     ({"domain": {"where": "elsewhere"}}, "domain.where"),
     ({"patches": {"patches": [{"name": "a", "kind": "magic"}]}}, "patches.patches"),
-    ({"case": {"viscosity": 0}}, "case.viscosity"),
+    ({"case": {"iterations": 0}}, "case.iterations"),
+    ({"case": {"conditions": [{"patches": ["in"], "is": "magic"}]}}, "case.conditions"),
 ]
 
 

@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.case.setup import CaseSetup
 from intaglio.formats.triangles import TriangleFile
 from intaglio.mesh.mesh import Mesh
 
@@ -34,11 +35,19 @@ class FacetFormat:
     write: Callable[[Surface], bytes]
 
 
+class WriteMesh(Protocol):
+    """Writes a mesh, metrics (c,) by name where the format has room for them, and the case."""
+
+    def __call__(
+        self, mesh: Mesh, metrics: dict[str, NDArray[Any]], case: CaseSetup | None = None
+    ) -> bytes: ...
+
+
 @dataclass(frozen=True)
 class MeshFormat:
-    """A format of finished meshes. write takes the mesh and metrics (c,) by name."""
+    """A format of finished meshes."""
 
     title: str
     suffixes: tuple[str, ...]
     read: Callable[[Path], Mesh]
-    write: Callable[[Mesh, dict[str, NDArray[Any]]], bytes]
+    write: WriteMesh

@@ -376,4 +376,6 @@ def _about(
     return surface, patches, zones, zone, str(about["unit"]), sides
 
 
-FORMAT = MeshFormat("VTU", (".vtu",), read_vtu, vtu_bytes)
+FORMAT = MeshFormat(
+    "VTU", (".vtu",), read_vtu, lambda mesh, metrics, case=None: vtu_bytes(mesh, metrics)
+)

@@ -22,11 +22,13 @@ class Rows:
     """How a value that is a list of its own kind is checked and described.
 
     check(where, label, value, numbers) gives the list complete and of the right types, or raises
-    SettingRejected; schema() is its JSON schema.
+    SettingRejected; schema() is its JSON schema; described(), if any, what the page needs to know
+    of its rows.
     """
 
     check: Callable[[str, str, Any, Mapping[str, float]], list[Any]]
     schema: Callable[[], dict[str, Any]]
+    described: Callable[[], dict[str, Any]] | None = None
 
 
 @dataclass(frozen=True)
@@ -142,20 +144,23 @@ def build(
 
 def described(settings: type) -> list[dict[str, Any]]:
     """The blanks of a settings dataclass as plain data, for the page."""
-    return [
-        {
-            "name": name,
-            "type": b.type,
-            "label": b.label,
-            "rule": b.rule,
-            "unit": b.unit,
-            "above": b.above,
-            "least": b.least,
-            "most": b.most,
-            "choices": [list(c) for c in b.choices],
-        }
-        for name, b in blanks_of(settings).items()
-    ]
+    return [{"name": name, **described_blank(b)} for name, b in blanks_of(settings).items()]
+
+
+def described_blank(b: Blank) -> dict[str, Any]:
+    """A blank as plain data."""
+    more = b.rows.described() if b.rows is not None and b.rows.described is not None else None
+    return {
+        "type": b.type,
+        "label": b.label,
+        "rule": b.rule,
+        "unit": b.unit,
+        "above": b.above,
+        "least": b.least,
+        "most": b.most,
+        "choices": [list(c) for c in b.choices],
+        "rows": more,
+    }
 
 
 EXPRESSION: dict[str, Any] = {"type": ["number", "string"]}

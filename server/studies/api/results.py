@@ -184,6 +184,9 @@ class ExportView(APIView):
         state = variant_states(variant)[-1]
         if state.report is None or state.key is None:
             raise ValidationError({"detail": "Set up the case first; its result is out of date."})
+        if not state.report["ready"]:
+            errors = [f["message"] for f in state.report["findings"] if f["level"] == "error"]
+            raise ValidationError({"detail": f"The case cannot be handed over: {' '.join(errors)}"})
         arrays, _ = product_arrays(state.key)
         name = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
         response = HttpResponse(arrays["zip"].tobytes(), content_type="application/zip")

@@ -9,6 +9,13 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.case.setup import CaseSetup
+from intaglio.formats.cgns.conditions import (
+    condition_type,
+    write_case,
+    write_condition,
+    write_zone_case,
+)
 from intaglio.formats.cgns.spellings import (
     KIND_TO_TYPE,
     MIXED,
@@ -44,10 +51,13 @@ class _Written:
         return self.number[np.searchsorted(self.faces, faces)]
 
 
-def write_cgns(mesh: Mesh, path: Path, base: str = "Intaglio") -> None:
+def write_cgns(
+    mesh: Mesh, path: Path, base: str = "Intaglio", case: CaseSetup | None = None
+) -> None:
     """Write a mesh: cells by shape, boundary faces by patch, boundary conditions, units.
 
-    A zone with polyhedra is written by its faces; its other cells are then polyhedra too.
+    A zone with polyhedra is written by its faces; its other cells are then polyhedra too. With a
+    case, its equations, materials and conditions stand with the zones and patches.
     """
     unit, scale = (UNITS[mesh.unit], 1.0) if mesh.unit in UNITS else ("Meter", 1e-6)
     points = mesh.points * scale  # µm, which the standard does not know, become metres
@@ -55,6 +65,8 @@ def write_cgns(mesh: Mesh, path: Path, base: str = "Intaglio") -> None:
         root(file)
         top = node(file["/"], base, "CGNSBase_t", np.array([3, 3], "<i4"))
         units(top, unit)
+        if case is not None:
+            write_case(top, case)
         # in the order of the patches, which a reader may want to keep
         two_sided = patches_of_sheets(mesh)
         for k, patch in enumerate(mesh.patches):
@@ -64,7 +76,7 @@ def write_cgns(mesh: Mesh, path: Path, base: str = "Intaglio") -> None:
                 node(family, SIDES, "Descriptor_t", "sides of walls without a thickness")
         numbered = [_numbered(mesh, k) for k in range(len(mesh.zones))]
         for number, zone in enumerate(mesh.zones):
-            _write_zone(top, mesh, points, number, zone, numbered, scale)
+            _write_zone(top, mesh, points, number, zone, numbered, scale, case)
 
 
 def _beyond(mesh: Mesh) -> NDArray[np.int32]:
@@ -104,6 +116,7 @@ def _write_zone(
     zone: Zone,
     numbered: list[_Written],
     scale: float,
+    case: CaseSetup | None,
 ) -> None:
     cells = np.flatnonzero(mesh.zone == number)
     start, nodes = rows(mesh.cell_start, mesh.cell_nodes, cells)
@@ -130,13 +143,20 @@ def _write_zone(
     else:
         types = np.array([TYPE_OF_SHAPE.get(k, 0) for k in range(5)])[mesh.shape[cells]]
         _section(group, title, types, start, local[nodes], 1)
+    if case is not None:
+        write_zone_case(group, case.zone(zone.name), case)
+    held = {} if case is None else {patch.name: patch for patch in case.patches}
     conditions = node(group, "ZoneBC", "ZoneBC_t")
     for k, faces in own.of_patch.items():
         patch = mesh.patches[k]
         elements = own.elements(faces)
         if not by_faces:
             _patch_sections(group, mesh, patch.name, faces, own, number, local)
-        condition = node(conditions, patch.name, "BC_t", KIND_TO_TYPE[patch.kind])
+        own_case = held.get(patch.name)
+        kind = KIND_TO_TYPE[patch.kind]
+        if case is not None and own_case is not None:
+            kind = condition_type(own_case, case.heat)
+        condition = node(conditions, patch.name, "BC_t", kind)
         # kinds that the standard has no word for are told apart by this
         node(condition, "Kind", "Descriptor_t", patch.kind)
         if by_faces:
@@ -146,6 +166,10 @@ def _write_zone(
             node(condition, "PointRange", "IndexRange_t", span)
         node(condition, "GridLocation", "GridLocation_t", "FaceCenter")
         node(condition, "FamilyName", "FamilyName_t", patch.name)
+        if case is not None and own_case is not None:
+            in_order = faces if by_faces else faces[np.argsort(elements)]
+            order = np.searchsorted(np.flatnonzero(mesh.patch == k), in_order)
+            write_condition(condition, mesh, k, own_case, case, order)
     _connections(group, mesh, number, numbered, scale)
 
 
@@ -298,9 +322,9 @@ def _periodic(link: h5py.Group, turn: NDArray[np.float64], shift: NDArray[np.flo
     node(link, "Carried", "Descriptor_t", numbers)
 
 
-def cgns_bytes(mesh: Mesh) -> bytes:
+def cgns_bytes(mesh: Mesh, case: CaseSetup | None = None) -> bytes:
     """The file as bytes."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "mesh.cgns"
-        write_cgns(mesh, path)
+        write_cgns(mesh, path, case=case)
         return path.read_bytes()

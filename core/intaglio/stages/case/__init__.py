@@ -4,10 +4,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from intaglio.parts.model import Product
+from intaglio.stages.case.defaults import case_defaults
 from intaglio.stages.case.report import CaseReport
-from intaglio.stages.case.settings import Case, case_defaults
+from intaglio.stages.case.settings import Case
 from intaglio.stages.case.step import case_step
-from intaglio.stages.stage import Cost, Reports, Run, Sentence, Stage, from_report
+from intaglio.stages.stage import Cost, Derived, Given, Reports, Run, Sentence, Stage
 
 # measured on exports of 0.1 to 1.1 million cells
 _CELLS_PER_SECOND = 120_000.0
@@ -42,24 +43,35 @@ def _expected(reports: Reports) -> float:
     return float(sizing["forecast"]["cells"]) if sizing else 600_000.0
 
 
+def _defaults(reports: Reports, given: Given) -> Derived | None:
+    if "domain" not in reports or "patches" not in reports:
+        return None
+    return case_defaults(reports["domain"], reports["patches"])
+
+
 STAGE = Stage(
     "case",
     "Case",
     Case,
     CaseReport,
     (
-        Sentence("The fluid has a density of {density} and a viscosity of {viscosity}."),
+        Sentence("The zones hold: {materials}"),
+        Sentence("Compute the flow {heat} heat, {closure}."),
+        Sentence("The patches: {conditions}"),
+        Sentence("The walls and heat: {warmth}", only=(("heat", ("with",)),)),
+        Sentence("Take it as {time}, in {iterations} iterations.", only=(("time", ("steady",)),)),
         Sentence(
-            "It enters at {velocity} through the inlets, leaves at {pressure} through the outlets, "
-            "and does not slip on walls."
+            "Take it as {time}, in steps of {step} until {end}.", only=(("time", ("unsteady",)),)
         ),
+        Sentence("Gravity is {gravity}."),
+        Sentence("Zones that turn: {frames}"),
     ),
     "Set up the case",
     ("volume", "patches"),
     run=_run,
-    defaults=from_report("domain", case_defaults),
+    defaults=_defaults,
     cost=_cost,
     also=_limits,
-    version=3,
+    version=4,
     named=True,
 )

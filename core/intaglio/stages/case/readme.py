@@ -29,7 +29,7 @@ def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> st
         "mesh.cgns      the mesh, with its patches as boundary conditions (CGNS standard, HDF5)",
         "mesh.vtu       the same mesh with quality values per cell, for any VTK-based viewer",
         "patches/*.stl  the surface of each patch, normals out of the fluid",
-        "case.yaml      fluid and the condition on each patch, SI units",
+        "case.yaml      materials, the condition on each patch and what follows from it, SI units",
         "report.json    counts, patches, quality and checks, for programs",
         "",
         "Patches:",
@@ -39,8 +39,9 @@ def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> st
             f"  {patch:<20} {row['kind']:<9} {row['faces']:>9,} faces  {row['area']:.6g} {unit}²"
         )
     lines += ["", "Reynolds number at the inlets, on the hydraulic diameter:"]
-    for inlet, row in case["inlets"].items():
-        lines.append(f"  {inlet:<20} {row['reynolds']:,.0f}")
-    if not case["inlets"]:
-        lines.append("  no inlet")
+    entered = {n: p["follows"] for n, p in case["patches"].items() if "follows" in p}
+    for inlet, follows in entered.items():
+        lines.append(f"  {inlet:<20} {follows['reynolds']['value']:,.0f}")
+    if not entered:
+        lines.append("  nothing enters")
     return "\n".join(lines) + "\n"

@@ -1,50 +1,98 @@
 """The settings of Case."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from intaglio.case.kinds import (
+    CLOSURES,
+    CONDITION_ROWS,
+    FRAME_ROWS,
+    HEAT_ROWS,
+    MATERIAL_ROWS,
+)
 from intaglio.settings.blanks import blank
-
-Report = Mapping[str, Any]
+from intaglio.settings.kinded import rows_of
 
 
 @dataclass(frozen=True)
 class Case:
-    density: float = blank(
-        "density", "density", "Water 998, air 1.2.", 998.2, unit="kg/m³", above=0.0
+    materials: list[dict[str, Any]] = blank(
+        "kinded",
+        "materials of the zones",
+        "From the library at a temperature, or with properties of your own.",
+        [],
+        rows=rows_of(MATERIAL_ROWS),
     )
-    viscosity: float = blank(
-        "viscosity",
-        "dynamic viscosity",
-        "Water 1.0e-3, air 1.8e-5, both at 20 °C.",
-        1.002e-3,
-        unit="Pa·s",
+    heat: str = blank(
+        "choice",
+        "whether heat is computed",
+        "With heat, inflows have temperatures and solids conduct.",
+        "without",
+        choices=(("without", "without"), ("with", "with")),
+    )
+    closure: str = blank(
+        "choice",
+        "how turbulence is modelled",
+        "The export names it in the standard's words; your solver has its own forms of it.",
+        "shear_transport",
+        choices=tuple((c.key, c.label) for c in CLOSURES),
+    )
+    conditions: list[dict[str, Any]] = blank(
+        "kinded",
+        "conditions on the patches",
+        "The first row that names a patch and suits its kind holds; * stands for any letters.",
+        [],
+        rows=rows_of(CONDITION_ROWS),
+    )
+    warmth: list[dict[str, Any]] = blank(
+        "kinded",
+        "heat at the walls",
+        "Walls that no row names let no heat through.",
+        [],
+        rows=rows_of(HEAT_ROWS),
+    )
+    time: str = blank(
+        "choice",
+        "whether it is steady",
+        "Steady where nothing changes in time but on the way to the solution.",
+        "steady",
+        choices=(("steady", "steady"), ("unsteady", "unsteady")),
+    )
+    iterations: int = blank(
+        "integer",
+        "iterations",
+        "Sweeps over all equations until nothing changes; a solver may stop before.",
+        1000,
+        least=1,
+        most=10_000_000,
+    )
+    step: float = blank(
+        "number",
+        "time step",
+        "A fifth of what the flow takes through a cell suits most schemes.",
+        1e-3,
+        unit="s",
         above=0.0,
     )
-    velocity: float = blank(
-        "velocity",
-        "velocity at the inlets",
-        "Mean velocity, normal to the inlet, into the fluid.",
+    end: float = blank(
+        "number",
+        "end time",
+        "Until the flow repeats itself a few times, or has settled.",
         1.0,
-        unit="m/s",
+        unit="s",
+        above=0.0,
     )
-    pressure: float = blank(
-        "pressure",
-        "pressure at the outlets",
-        "Relative to the surroundings; 0 for a free outlet.",
-        0.0,
-        unit="Pa",
+    gravity: list[float] = blank(
+        "point",
+        "gravity",
+        "0, 0, −9.81 where z is up and buoyancy or weight matters; 0, 0, 0 leaves it out.",
+        [0.0, 0.0, 0.0],
+        unit="m/s²",
     )
-
-
-def case_defaults(domain: Report) -> tuple[dict[str, Any], dict[str, str]]:
-    return (
-        {"density": 998.2, "viscosity": 1.002e-3, "velocity": 1.0, "pressure": 0.0},
-        {
-            "density": "Water at 20 °C.",
-            "viscosity": "Water at 20 °C.",
-            "velocity": "One metre per second, to be replaced by yours.",
-            "pressure": "A free outlet.",
-        },
+    frames: list[dict[str, Any]] = blank(
+        "kinded",
+        "turning zones",
+        "Their equations are written in a frame that turns with them.",
+        [],
+        rows=rows_of(FRAME_ROWS),
     )

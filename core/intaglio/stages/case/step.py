@@ -2,6 +2,7 @@
 
 import io
 import json
+import math
 import zipfile
 from collections.abc import Mapping
 from dataclasses import asdict
@@ -10,8 +11,10 @@ from typing import Any
 import numpy as np
 import yaml
 
-from intaglio.case.case import case_document, inlets
-from intaglio.case.case import findings as case_findings
+from intaglio.case.checks import checks, yplus
+from intaglio.case.document import case_document
+from intaglio.case.measuring import first_distances, zone_widths, zones_of_patches
+from intaglio.case.setup import CaseSetup, metres, set_up
 from intaglio.errors import StepFailed
 from intaglio.findings import Finding
 from intaglio.formats.registry import MESH_FORMATS
@@ -21,7 +24,7 @@ from intaglio.quality.limits import judged
 from intaglio.quality.report import mesh_findings, patch_rows, report
 from intaglio.quality.values import Values, cell_values
 from intaglio.stages.case.readme import export_readme
-from intaglio.stages.case.report import CaseReport
+from intaglio.stages.case.report import CaseReport, InflowRow
 from intaglio.stages.case.settings import Case
 from intaglio.stages.stage import Progress
 from intaglio.stages.volume import named_mesh
@@ -60,14 +63,24 @@ def case_step(
     rows = patch_rows(mesh)
     ratio = volume_product.arrays.get("size_ratio")
     values = Values(mesh, size_ratio=None if ratio is None else ratio.astype(float))
-    found = mesh_findings(mesh, values.measured) + case_findings([r for r in rows if r["faces"]])
+    sides = zones_of_patches(mesh)
+    bounded = [{**row, "zones": own} for row, own in zip(rows, sides, strict=True) if row["faces"]]
+    given = asdict(settings)
+    case = set_up(given, {z.name: z.kind for z in mesh.zones}, bounded, mesh.unit)
+    scale = metres(mesh.unit)
+    near = {name: scale * away for name, away in first_distances(mesh).items()}
+    found = mesh_findings(mesh, values.measured)
     for row in rows:
         if not row["faces"]:
             found.append(
                 Finding("empty-patch", "caution", f"Patch {row['name']} has no faces in the mesh.")
             )
-    document = case_document(mesh, rows, asdict(settings), name)
-    full = judged(report(values, found, steps), limits.limits, limits.own_limits)
+    told = report(values, found, steps)
+    widths = {z: scale * w for z, w in zone_widths(told["zones"], bounded).items()}
+    of_case = checks(case, given, near, widths)
+    document = case_document(case, {r["name"]: r["faces"] for r in rows}, name)
+    full = judged(told, limits.limits, limits.own_limits)
+    full["findings"] += [f.as_dict() for f in of_case]
     if not full["valid"]:
         raise StepFailed("invalid", "The mesh is not valid: " + " ".join(f.message for f in found))
     files: dict[str, bytes] = {}
@@ -75,7 +88,7 @@ def case_step(
     for k, known in enumerate(MESH_FORMATS):
         file = f"mesh{known.suffixes[0]}"
         progress(0.3 + 0.4 * k / len(MESH_FORMATS), f"writing {file}")
-        files[file] = known.write(mesh, metrics)
+        files[file] = known.write(mesh, metrics, case)
     progress(0.7, "writing patches")
     files |= patch_files(mesh)
     files["case.yaml"] = yaml.safe_dump(document, sort_keys=False, allow_unicode=True).encode()
@@ -86,22 +99,44 @@ def case_step(
         "unit": mesh.unit,
         "cells": full["cells"],
         "patches": rows,
-        "inlets": [
+        "inlets": _inflows(case),
+        "materials": [
             {
-                "name": i.name,
-                "area": i.area,
-                "hydraulic_diameter": i.hydraulic_diameter,
-                "reynolds": i.reynolds,
+                "name": zone.name,
+                "material": zone.material,
+                "density": zone.properties.density,
+                "viscosity": zone.properties.viscosity,
+                "heat_capacity": zone.properties.heat_capacity,
+                "conductivity": zone.properties.conductivity,
             }
-            for i in inlets(
-                rows, mesh.unit, settings.density, settings.viscosity, settings.velocity
-            )
+            for zone in case.zones
         ],
+        "yplus": yplus(case, near, widths),
         "valid": full["valid"],
+        "ready": not any(f.level == "error" for f in of_case),
         "files": {k: len(v) for k, v in files.items()},
         "findings": full["findings"],
     }
     return Product({"zip": np.frombuffer(zipped(files), np.uint8)}, data)
+
+
+def _inflows(case: CaseSetup) -> list[InflowRow]:
+    return [
+        {
+            "name": patch.name,
+            "area": patch.area,
+            "hydraulic_diameter": i.diameter,
+            "reynolds": i.reynolds,
+            "mach": i.mach if math.isfinite(i.mach) else 0.0,
+            "speed": i.speed,
+            "volume_flow": i.volume,
+            "mass_flow": i.mass,
+            "intensity": i.intensity,
+            "eddies": i.eddies,
+        }
+        for patch in case.patches
+        if (i := patch.inflow) is not None
+    ]
 
 
 def zipped(files: Mapping[str, bytes]) -> bytes:

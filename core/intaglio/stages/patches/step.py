@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.case.case import findings as case_findings
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.stages.domain.faces import own_face
+from intaglio.stages.patches.ends import missing_ends
 from intaglio.stages.patches.naming import resolve
 from intaglio.stages.patches.report import PatchesReport, PatchRow
 from intaglio.stages.patches.settings import Patches
@@ -38,7 +38,7 @@ def patches_step(settings: Patches, domain: Product, progress: Progress) -> Prod
                 "area": float(sum(faces[n]["area"] for n in numbers)),
             }
         )
-    found += case_findings([r for r in rows if r["faces"]])
+    found += missing_ends([r["kind"] for r in rows if r["faces"]])
     data: PatchesReport = {
         "patches": rows,
         "unit": domain.report["unit"],

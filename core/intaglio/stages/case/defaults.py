@@ -1,0 +1,97 @@
+"""What a case is taken to be until somebody says otherwise: from names, kinds and sizes."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from intaglio.case.checks import PROPOSED
+from intaglio.case.materials import properties
+from intaglio.case.setup import metres
+from intaglio.case.similarity import LAMINAR_PIPE, reynolds
+from intaglio.settings.blanks import significant
+
+Report = Mapping[str, Any]
+
+# words in the names of zones that tell what they hold, the more telling first
+_FLUIDS = (
+    ("sea", "sea_water"), ("glycol", "glycol_mixture"), ("coolant", "glycol_mixture"),
+    ("water", "water"), ("air", "air"), ("gas", "air"),
+)  # fmt: skip
+_SOLIDS = (
+    ("stainless", "stainless_steel"), ("alu", "aluminium"), ("copper", "copper"),
+    ("brass", "brass"), ("titan", "titanium"), ("glass", "glass"), ("steel", "carbon_steel"),
+)  # fmt: skip
+_CELSIUS = 20.0
+
+
+def _material(zone: Mapping[str, Any]) -> str:
+    known, usual = (_FLUIDS, "water") if zone["kind"] == "fluid" else (_SOLIDS, "carbon_steel")
+    name = zone["name"].lower()
+    return next((key for word, key in known if word in name), usual)
+
+
+def case_defaults(domain: Report, patches: Report) -> tuple[dict[str, Any], dict[str, str]]:
+    """The settings of Case and the reason for each."""
+    zones = domain["zones"]
+    held: dict[str, list[str]] = {}
+    for zone in zones:
+        held.setdefault(_material(zone), []).append(zone["name"])
+    kinds = {zone["name"]: zone["kind"] for zone in zones}
+    materials: list[dict[str, Any]] = [
+        {"zones": names, "is": key}
+        | ({"temperature": _CELSIUS} if kinds[names[0]] == "fluid" else {})
+        for key, names in held.items()
+    ]
+    heat = "with" if any(zone["kind"] == "solid" for zone in zones) else "without"
+    fluid = next((m["is"] for m in materials if kinds[m["zones"][0]] == "fluid"), "water")
+    own = properties("case.materials", fluid, _CELSIUS)
+    width = _width(domain)
+    number = reynolds(own.density, 1.0, width, own.viscosity)
+    turbulent = number > LAMINAR_PIPE
+    settings = {
+        "materials": materials,
+        "heat": heat,
+        "closure": "shear_transport" if turbulent else "laminar",
+        "conditions": _conditions(patches["patches"], heat == "with"),
+        "warmth": [],
+        "time": "steady",
+        "iterations": 1000,
+        "step": significant(width / 50.0, 1),
+        "end": significant(10.0 * width, 1),
+        "gravity": [0.0, 0.0, 0.0],
+        "frames": [],
+    }
+    reasons = {
+        "materials": "By the names of the zones; where they say nothing, water and steel, 20 °C.",
+        "heat": "Solids are meshed, so heat is to pass." if heat == "with" else
+        "There are no solids that heat could pass through.",
+        "closure": f"At 1 m/s the Reynolds number on the width of the passage is {number:,.0f}.",
+        "conditions": "By the kinds of the patches; one metre per second, to be replaced by yours.",
+        "warmth": "Walls let no heat through.",
+        "time": "Most flows in and around parts are looked at in the mean.",
+        "iterations": "Enough for most steady flows.",
+        "step": "A fiftieth of the time over one width of the passage at 1 m/s.",
+        "end": "Ten widths of the passage at 1 m/s.",
+        "gravity": "It matters only where density changes or a surface is free.",
+        "frames": "Nothing turns unless you say so.",
+    }  # fmt: skip
+    return settings, reasons
+
+
+def _conditions(patches: list[dict[str, Any]], heat: bool) -> list[dict[str, Any]]:
+    """A row for each kind of patch that needs one: inlets and outlets by name, others by *."""
+    out = []
+    for kind in ("inlet", "outlet", "opening", "far_field", "wall"):
+        names = [p["name"] for p in patches if p["kind"] == kind]
+        if not names:
+            continue
+        row = {"patches": ["*"] if kind in ("wall", "far_field") else names, **PROPOSED[kind]}
+        if heat and kind == "inlet":
+            row["temperature"] = _CELSIUS
+        out.append(row)
+    return out
+
+
+def _width(domain: Report) -> float:
+    """4V/A of the fluid in m; of a body in a stream the domain's, which is all that is known."""
+    area = sum(face["area"] for face in domain["faces"])
+    return 4.0 * domain["volume"] / area * metres(domain["unit"]) if area > 0 else 1.0
