@@ -101,8 +101,8 @@ class PatchSetup:
 
     @property
     def diameter(self) -> float:
-        """Hydraulic diameter 4A/P in m; of a patch without a rim that of its area as a square."""
-        return 4.0 * self.area / self.rim if self.rim > 0 else math.sqrt(self.area)
+        """Hydraulic diameter 4A/P in m; where the rim is not known that of a circle as large."""
+        return 4.0 * self.area / self.rim if self.rim > 0 else 2.0 * math.sqrt(self.area / math.pi)
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,33 @@ class SessionShape(serializers.Serializer):
     upload_limit = serializers.IntegerField()
 
 
+class RowBlankShape(serializers.Serializer):
+    """A number of a row; it has no rows of its own."""
+
+    name = serializers.CharField()
+    type = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    rule = serializers.CharField()
+    unit = serializers.CharField()
+    above = serializers.FloatField(allow_null=True)
+    least = serializers.FloatField(allow_null=True)
+    most = serializers.FloatField(allow_null=True)
+    choices = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+
+
+class RowKindShape(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    fits = serializers.ListField(child=serializers.CharField())
+    blanks = RowBlankShape(many=True)
+    optional = RowBlankShape(many=True)
+
+
+class KindedShape(serializers.Serializer):
+    scope = serializers.CharField()
+    kinds = RowKindShape(many=True)
+
+
 class BlankShape(serializers.Serializer):
     name = serializers.CharField()
     type = serializers.CharField()
@@ -35,6 +62,7 @@ class BlankShape(serializers.Serializer):
     least = serializers.FloatField(allow_null=True)
     most = serializers.FloatField(allow_null=True)
     choices = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    rows = KindedShape(allow_null=True)
 
 
 class SentenceShape(serializers.Serializer):
@@ -130,6 +158,34 @@ class TrialsShape(serializers.Serializer):
     source = serializers.IntegerField()  # type: ignore[assignment]
     target = serializers.CharField()
     trials = TrialShape(many=True, allow_empty=False)
+
+
+class InflowShape(serializers.Serializer):
+    name = serializers.CharField()
+    area = serializers.FloatField()
+    hydraulic_diameter = serializers.FloatField()
+    reynolds = serializers.FloatField()
+    mach = serializers.FloatField()
+    speed = serializers.FloatField()
+    volume_flow = serializers.FloatField()
+    mass_flow = serializers.FloatField()
+    intensity = serializers.FloatField()
+    eddies = serializers.FloatField()
+
+
+class MaterialShape(serializers.Serializer):
+    name = serializers.CharField()
+    material = serializers.CharField()
+    density = serializers.FloatField()
+    viscosity = serializers.FloatField()
+    heat_capacity = serializers.FloatField()
+    conductivity = serializers.FloatField()
+
+
+class ForetoldShape(serializers.Serializer):
+    inlets = InflowShape(many=True)
+    materials = MaterialShape(many=True)
+    findings = serializers.ListField(child=serializers.DictField())
 
 
 class QualityShape(serializers.Serializer):

@@ -3,7 +3,7 @@
 from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 
-from studies.api import geometry, jobs, quality, results, session, studies, trials, variants
+from studies.api import case, geometry, jobs, quality, results, session, studies, trials, variants
 
 _VARIANT = "variants/<int:variant_id>"
 
@@ -30,6 +30,7 @@ urlpatterns = [
     path(f"{_VARIANT}/slice", results.SliceView.as_view()),
     path(f"{_VARIANT}/stack", results.StackView.as_view()),
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
+    path(f"{_VARIANT}/case", case.CaseView.as_view()),
     path(f"{_VARIANT}/around", quality.AroundView.as_view()),
     path(f"{_VARIANT}/quality", quality.QualityView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),

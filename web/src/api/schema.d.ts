@@ -287,6 +287,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/case": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Inflows, materials and findings. 404 while domain or patches are not settled; 400 where a
+         *     setting cannot be used.
+         */
+        get: operations["variants_case_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/cells": {
         parameters: {
             query?: never;
@@ -610,6 +630,7 @@ export interface components {
             /** Format: double */
             most: number | null;
             choices: string[][];
+            rows: components["schemas"]["KindedShape"] | null;
         };
         ComparedRowShape: {
             group: string;
@@ -643,6 +664,13 @@ export interface components {
         FacesShape: {
             faces: string[];
         };
+        ForetoldShape: {
+            inlets: components["schemas"]["InflowShape"][];
+            materials: components["schemas"]["MaterialShape"][];
+            findings: {
+                [key: string]: unknown;
+            }[];
+        };
         GrowShape: {
             faces: string[];
             how: string;
@@ -651,6 +679,27 @@ export interface components {
              * @default 20
              */
             angle: number;
+        };
+        InflowShape: {
+            name: string;
+            /** Format: double */
+            area: number;
+            /** Format: double */
+            hydraulic_diameter: number;
+            /** Format: double */
+            reynolds: number;
+            /** Format: double */
+            mach: number;
+            /** Format: double */
+            speed: number;
+            /** Format: double */
+            volume_flow: number;
+            /** Format: double */
+            mass_flow: number;
+            /** Format: double */
+            intensity: number;
+            /** Format: double */
+            eddies: number;
         };
         JobShape: {
             /** Format: uuid */
@@ -682,6 +731,10 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "part" | "mesh";
+        KindedShape: {
+            scope: string;
+            kinds: components["schemas"]["RowKindShape"][];
+        };
         ListsShape: {
             metrics: components["schemas"]["MetricShape"][];
             surface_metrics: components["schemas"]["MetricShape"][];
@@ -699,6 +752,18 @@ export interface components {
         MadeTrialsShape: {
             variants: components["schemas"]["VariantNameShape"][];
             jobs: components["schemas"]["JobShape"][];
+        };
+        MaterialShape: {
+            name: string;
+            material: string;
+            /** Format: double */
+            density: number;
+            /** Format: double */
+            viscosity: number;
+            /** Format: double */
+            heat_capacity: number;
+            /** Format: double */
+            conductivity: number;
         };
         MeasureShape: {
             first: components["schemas"]["TouchShape"];
@@ -771,6 +836,28 @@ export interface components {
             limit: number | null;
             beyond: number | null;
             worst: components["schemas"]["WorstCellShape"][];
+        };
+        /** @description A number of a row; it has no rows of its own. */
+        RowBlankShape: {
+            name: string;
+            type: string;
+            label: string;
+            rule: string;
+            unit: string;
+            /** Format: double */
+            above: number | null;
+            /** Format: double */
+            least: number | null;
+            /** Format: double */
+            most: number | null;
+            choices: string[][];
+        };
+        RowKindShape: {
+            key: string;
+            label: string;
+            fits: string[];
+            blanks: components["schemas"]["RowBlankShape"][];
+            optional: components["schemas"]["RowBlankShape"][];
         };
         RunShape: {
             target: string;
@@ -966,15 +1053,23 @@ export interface components {
             solid: boolean;
             sheet: boolean;
         };
-        /** @description The exported mesh, its patches and inlets, and the files with their bytes. */
+        /**
+         * @description The exported mesh, its patches, inflows and materials, estimated y+ by wall, and the files
+         *     with their bytes; ready: whether nothing forbids handing it over.
+         */
         CaseReport: {
             findings: components["schemas"]["FindingRow"][];
             step?: components["schemas"]["StepRow"];
             unit: string;
             cells: number;
             patches: components["schemas"]["MeshPatchRow"][];
-            inlets: components["schemas"]["InletRow"][];
+            inlets: components["schemas"]["InflowRow"][];
+            materials: components["schemas"]["ZoneMaterialRow"][];
+            yplus: {
+                [key: string]: number;
+            };
             valid: boolean;
+            ready: boolean;
             files: {
                 [key: string]: number;
             };
@@ -1089,12 +1184,22 @@ export interface components {
             edges: number[];
             count: number[];
         };
-        /** @description An inlet in SI units, and the Reynolds number on its hydraulic diameter. */
-        InletRow: {
+        /**
+         * @description What enters through a patch, in SI units: mean speed, volume and mass flow, Reynolds number
+         *     on the hydraulic diameter, Mach number (0 where it is not known), intensity as a share, length
+         *     of the eddies.
+         */
+        InflowRow: {
             name: string;
             area: number;
             hydraulic_diameter: number;
             reynolds: number;
+            mach: number;
+            speed: number;
+            volume_flow: number;
+            mass_flow: number;
+            intensity: number;
+            eddies: number;
         };
         /**
          * @description What grew from a patch: its area, and the shares of it with all layers, with some and with
@@ -1318,6 +1423,18 @@ export interface components {
                 [key: string]: components["schemas"]["Tail"];
             };
             verdict?: components["schemas"]["Verdict"];
+        };
+        /**
+         * @description A zone with its material: density kg/m³, viscosity Pa·s, heat capacity J/(kg K), conductivity
+         *     W/(m K).
+         */
+        ZoneMaterialRow: {
+            name: string;
+            material: string;
+            density: number;
+            viscosity: number;
+            heat_capacity: number;
+            conductivity: number;
         };
         /** @description A zone: fluid or solid. */
         ZoneRow: {
@@ -1785,6 +1902,27 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    variants_case_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForetoldShape"];
                 };
             };
         };

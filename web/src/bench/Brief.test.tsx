@@ -19,6 +19,7 @@ function blank(name: string): BlankDescription {
     least: null,
     most: null,
     choices: [],
+    rows: null,
   };
 }
 

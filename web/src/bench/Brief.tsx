@@ -132,7 +132,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
           ✕ {trouble}
         </p>
       )}
-      <Findings />
+      <Findings key={stage} />
     </aside>
   );
 }

@@ -12,8 +12,12 @@ const LEVEL: Record<string, [string, string]> = {
   note: ["·", "text-soft"],
 };
 
+const useNone = (): Finding[] => [];
+
 function useFindings(): Finding[] {
   const { variant, stage, job, lastJob } = useBench();
+  // a page's hook stays the same as long as its stage is shown: see the key in Brief
+  const foretold = (pageOf(stage).useFindings ?? useNone)();
   const state = stateOf(variant, stage);
   const out: Finding[] = [];
   if (state.error) {
@@ -41,6 +45,7 @@ function useFindings(): Finding[] {
   }
   const report = state.report as { findings?: Finding[] } | null;
   if (["current", "looking"].includes(state.condition)) out.push(...(report?.findings ?? []));
+  out.push(...foretold);
   return out;
 }
 

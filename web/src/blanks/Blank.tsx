@@ -1,5 +1,6 @@
 import type { ComponentType } from "react";
 import { DivisionsBlank } from "./DivisionsBlank";
+import { KindedBlank } from "./KindedBlank";
 import { LayersBlank } from "./LayersBlank";
 import { LimitsBlank } from "./LimitsBlank";
 import { OperationsBlank } from "./OperationsBlank";
@@ -20,6 +21,7 @@ const LISTS: Record<string, ComponentType<BlankProps>> = {
   layers: LayersBlank,
   divisions: DivisionsBlank,
   limits: LimitsBlank,
+  kinded: KindedBlank,
 };
 
 export function Blank(props: BlankProps) {

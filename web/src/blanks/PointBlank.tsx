@@ -34,7 +34,9 @@ export function PointBlank({ blank, value, reason, changed, wrong, change }: Bla
           onKeyDown={(e) => e.key === "Enter" && commit()}
         />
       ))}
-      <span className="font-sans text-[12.5px] text-soft">{unit}</span>
+      <span className="font-sans text-[12.5px] text-soft">
+        {blank.unit ? blank.unit.replace("{unit}", unit) : unit}
+      </span>
       <Hint blank={blank} reason={reason} changed={changed} id={id} reset={() => change(null)} />
     </span>
   );

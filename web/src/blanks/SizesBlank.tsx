@@ -200,7 +200,7 @@ export function Text({
   return (
     <input
       aria-label={label}
-      className="blank"
+      className="blank max-w-[calc(100%-20px)]"
       style={{ width: `${Math.max(3, text.length + 1)}ch`, boxSizing: "content-box" }}
       value={text}
       onChange={(e) => setText(e.target.value)}

@@ -17,6 +17,7 @@ function described(change: Partial<BlankDescription>): BlankDescription {
     least: null,
     most: null,
     choices: [],
+    rows: null,
     ...change,
   };
 }

@@ -21,6 +21,7 @@ function described(type: string): BlankDescription {
     least: null,
     most: null,
     choices: [],
+    rows: null,
   };
 }
 

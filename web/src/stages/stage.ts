@@ -1,5 +1,6 @@
 /** What a stage is on the page. Each has a folder here; the registry lists them. */
 import type { ComponentType } from "react";
+import type { Finding } from "../api/reports";
 import type { BenchContext } from "../bench/context";
 import type { Mark, Tool } from "../view/store";
 import type { Viewport } from "../view/viewport";
@@ -57,6 +58,8 @@ export interface StagePage {
   /** how its result stands to the limits, for the strip */
   verdict?: (bench: BenchContext) => { good: boolean; words: string } | null;
   Consequences: ComponentType;
+  /** what does not fit as the settings stand, before it is run */
+  useFindings?: () => Finding[];
   /** what it draws over the model */
   overlays?: ComponentType<{ view: Viewport }>[];
   /** marks in the model that follow from its settings */

@@ -180,7 +180,32 @@ export const REPORTS: Record<string, Record<string, unknown>> = {
   },
   case: {
     cells: 1234,
-    inlets: [{ name: "inflow", area: 1e-4, hydraulic_diameter: 0.014, reynolds: 13900 }],
+    inlets: [
+      {
+        name: "inflow",
+        area: 1e-4,
+        hydraulic_diameter: 0.014,
+        reynolds: 13900,
+        mach: 0.0007,
+        speed: 1,
+        volume_flow: 1e-4,
+        mass_flow: 0.0998,
+        intensity: 0.048,
+        eddies: 0.001,
+      },
+    ],
+    materials: [
+      {
+        name: "fluid",
+        material: "sea_water",
+        density: 1024.9,
+        viscosity: 1.077e-3,
+        heat_capacity: 3999,
+        conductivity: 0.602,
+      },
+    ],
+    yplus: { wall: 16 },
+    ready: true,
     patches: [],
     valid: true,
     files: { "patches/wall.stl": 900, "mesh.cgns": 90000, "case.yaml": 400 },
@@ -200,7 +225,10 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   surface: { passes: 9 },
   layers: { layers: [{ patches: ["*"], count: 5, growth: 1.2, last: 0.5 }], lowest: 0.4 },
   volume: { passes: 12, target: 25 },
-  case: { density: 998.2, viscosity: 1.002e-3, velocity: 1, pressure: 0 },
+  case: {
+    materials: [{ zones: ["fluid"], is: "sea_water", temperature: 20 }],
+    conditions: [{ patches: ["inflow"], is: "speed", speed: 1 }],
+  },
 };
 
 export function stateWith(stage: string, change: Partial<StageState> = {}): StageState {

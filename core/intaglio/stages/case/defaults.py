@@ -32,17 +32,19 @@ def _material(zone: Mapping[str, Any]) -> str:
 def case_defaults(domain: Report, patches: Report) -> tuple[dict[str, Any], dict[str, str]]:
     """The settings of Case and the reason for each."""
     zones = domain["zones"]
+    kinds = {zone["name"]: zone["kind"] for zone in zones}
     held: dict[str, list[str]] = {}
     for zone in zones:
         held.setdefault(_material(zone), []).append(zone["name"])
-    kinds = {zone["name"]: zone["kind"] for zone in zones}
+    solids = [key for key, names in held.items() if kinds[names[0]] == "solid"]
     materials: list[dict[str, Any]] = [
-        {"zones": names, "is": key}
+        # many solids are mostly of one material
+        {"zones": ["*"] if solids == [key] and len(names) > 1 else names, "is": key}
         | ({"temperature": _CELSIUS} if kinds[names[0]] == "fluid" else {})
         for key, names in held.items()
     ]
     heat = "with" if any(zone["kind"] == "solid" for zone in zones) else "without"
-    fluid = next((m["is"] for m in materials if kinds[m["zones"][0]] == "fluid"), "water")
+    fluid = next((key for key, names in held.items() if kinds[names[0]] == "fluid"), "water")
     own = properties("case.materials", fluid, _CELSIUS)
     width = _width(domain)
     number = reynolds(own.density, 1.0, width, own.viscosity)

@@ -2,7 +2,6 @@
 
 import io
 import json
-import math
 import zipfile
 from collections.abc import Mapping
 from dataclasses import asdict
@@ -14,7 +13,7 @@ import yaml
 from intaglio.case.checks import checks, yplus
 from intaglio.case.document import case_document
 from intaglio.case.measuring import first_distances, zone_widths, zones_of_patches
-from intaglio.case.setup import CaseSetup, metres, set_up
+from intaglio.case.setup import metres, set_up
 from intaglio.errors import StepFailed
 from intaglio.findings import Finding
 from intaglio.formats.registry import MESH_FORMATS
@@ -23,8 +22,9 @@ from intaglio.parts.model import Product
 from intaglio.quality.limits import judged
 from intaglio.quality.report import mesh_findings, patch_rows, report
 from intaglio.quality.values import Values, cell_values
+from intaglio.stages.case.foretold import inflow_rows, material_rows
 from intaglio.stages.case.readme import export_readme
-from intaglio.stages.case.report import CaseReport, InflowRow
+from intaglio.stages.case.report import CaseReport
 from intaglio.stages.case.settings import Case
 from intaglio.stages.stage import Progress
 from intaglio.stages.volume import named_mesh
@@ -99,18 +99,8 @@ def case_step(
         "unit": mesh.unit,
         "cells": full["cells"],
         "patches": rows,
-        "inlets": _inflows(case),
-        "materials": [
-            {
-                "name": zone.name,
-                "material": zone.material,
-                "density": zone.properties.density,
-                "viscosity": zone.properties.viscosity,
-                "heat_capacity": zone.properties.heat_capacity,
-                "conductivity": zone.properties.conductivity,
-            }
-            for zone in case.zones
-        ],
+        "inlets": inflow_rows(case),
+        "materials": material_rows(case),
         "yplus": yplus(case, near, widths),
         "valid": full["valid"],
         "ready": not any(f.level == "error" for f in of_case),
@@ -118,25 +108,6 @@ def case_step(
         "findings": full["findings"],
     }
     return Product({"zip": np.frombuffer(zipped(files), np.uint8)}, data)
-
-
-def _inflows(case: CaseSetup) -> list[InflowRow]:
-    return [
-        {
-            "name": patch.name,
-            "area": patch.area,
-            "hydraulic_diameter": i.diameter,
-            "reynolds": i.reynolds,
-            "mach": i.mach if math.isfinite(i.mach) else 0.0,
-            "speed": i.speed,
-            "volume_flow": i.volume,
-            "mass_flow": i.mass,
-            "intensity": i.intensity,
-            "eddies": i.eddies,
-        }
-        for patch in case.patches
-        if (i := patch.inflow) is not None
-    ]
 
 
 def zipped(files: Mapping[str, bytes]) -> bytes:

@@ -1,46 +1,61 @@
 import { reportOf, stateOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
 import { bytes, count, measure } from "../../parts/numbers";
+import { useForetold } from "./useForetold";
 
 /** The mesh first, then what tells of it; the files of the patches last. */
 const order = (name: string) => (name.includes("/") ? 2 : name.startsWith("mesh.") ? 0 : 1);
 
-/** Reynolds numbers, and the export once it is made. */
+/** What the case comes to, and the export once it is made. */
 export function CaseConsequences() {
-  const { variant, unit, lists } = useBench();
+  const { variant } = useBench();
   const state = stateOf(variant, "case");
-  const own = state.settings as Record<string, number> | null;
-  const patches = reportOf(variant, "patches")?.patches ?? [];
   const report = reportOf(variant, "case");
-  const scale = (lists.units.find((u) => u.key === unit)?.mm ?? 1000) / 1000;
-  const rows: Fact[] = [];
-  if (own) {
-    for (const p of patches.filter((q) => q.kind === "inlet")) {
-      // the width of a circle of that area, until the mesh gives the hydraulic diameter
-      const meshed = report?.inlets.find((i) => i.name === p.name);
-      const width = meshed?.hydraulic_diameter ?? 2 * Math.sqrt((p.area * scale * scale) / Math.PI);
-      const re = ((own.density ?? 0) * Math.abs(own.velocity ?? 0) * width) / (own.viscosity ?? 1);
-      rows.push([`Reynolds number, ${p.name}`, measure(re, 3)]);
-      rows.push(["on the width", `${measure(width / scale, 3)} ${unit}`]);
-    }
-  }
-  if (rows.length === 0) rows.push(["Reynolds number", "no inlet"]);
+  const current = state.condition === "current";
+  const told = useForetold();
+  // as the settings stand; y⁺ needs the mesh
+  const figures = told.data ?? (current ? report : null);
+  const many = (figures?.inlets.length ?? 0) > 1;
+  const rows: Fact[] = [
+    ...(figures?.materials ?? []).map(
+      (z): Fact => [
+        `${z.name}: ${z.material.replaceAll("_", " ")}`,
+        z.viscosity > 0
+          ? `${measure(z.density, 4)} kg/m³, ${measure(z.viscosity, 3)} Pa·s`
+          : `${measure(z.density, 4)} kg/m³`,
+      ],
+    ),
+    ...(figures?.inlets ?? []).flatMap((i): Fact[] => [
+      [`Reynolds number${many ? `, ${i.name}` : ""}`, measure(i.reynolds, 3)],
+      ["speed, mass flow", `${measure(i.speed, 3)} m/s, ${measure(i.mass_flow, 3)} kg/s`],
+    ]),
+    ...(current && report ? Object.entries(report.yplus ?? {}) : []).map(
+      ([name, value]): Fact => [`y⁺ at ${name}, estimated`, measure(value, 2)],
+    ),
+  ];
+  if (figures?.inlets.length === 0) rows.push(["Reynolds number", "nothing enters"]);
   return (
     <>
       <FactTable rows={rows} />
-      {report && state.condition === "current" && (
+      {current && report && (
         <div className="mt-4 border border-ink bg-sheet p-3">
           <p>
             <span className="text-verdigris">✓</span> {count(report.cells)} cells checked: closed,
             all volumes positive, every face on its patch.
           </p>
-          <a
-            className="action mt-2.5 inline-block"
-            href={`/api/variants/${variant.id}/export`}
-            download
-          >
-            Export mesh and case
-          </a>
+          {report.ready === false ? (
+            <p role="alert" className="mt-2 text-madder">
+              ✕ It cannot be handed over as it is: see the findings.
+            </p>
+          ) : (
+            <a
+              className="action mt-2.5 inline-block"
+              href={`/api/variants/${variant.id}/export`}
+              download
+            >
+              Export mesh and case
+            </a>
+          )}
           <ul className="mt-2 text-[12px] text-soft">
             {Object.entries(report.files)
               .sort(([a], [b]) => order(a) - order(b) || a.localeCompare(b))

@@ -2,6 +2,7 @@ import { reportOf } from "../../bench/context";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { CaseConsequences } from "./Consequences";
+import { useForetoldFindings } from "./useForetold";
 
 export const page: StagePage = {
   key: "case",
@@ -14,5 +15,6 @@ export const page: StagePage = {
     return r ? (r.valid ? "mesh valid" : "not valid") : "";
   },
   Consequences: CaseConsequences,
+  useFindings: useForetoldFindings,
   useSections: useMeshSections,
 };

@@ -1,0 +1,87 @@
+"""What a case comes to before there is a mesh: inflows, materials, and what does not fit."""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from intaglio.case.checks import checks
+from intaglio.case.setup import CaseSetup, set_up
+from intaglio.stages.case.report import InflowRow, ZoneMaterialRow
+
+Report = Mapping[str, Any]
+
+
+def bounded_patches(
+    domain: Report, patches: Report, meshed: Sequence[Mapping[str, Any]] = ()
+) -> list[dict[str, Any]]:
+    """Rows of patches with area, rim (0 until a mesh tells it) and the zones that they bound."""
+    names = [zone["name"] for zone in domain["zones"]]
+    zones_of = {face["id"]: face.get("zones") or [0] for face in domain["faces"]}
+    rims = {row["name"]: row for row in meshed}
+    out = []
+    for patch in patches["patches"]:
+        if not patch["faces"]:
+            continue
+        own = sorted({zone for face in patch["faces"] for zone in zones_of.get(face, [0])})
+        row = rims.get(patch["name"])
+        out.append(
+            {
+                "name": patch["name"],
+                "kind": patch["kind"],
+                "area": row["area"] if row else patch["area"],
+                "perimeter": row["perimeter"] if row else 0.0,
+                "zones": [names[zone] for zone in own if 0 <= zone < len(names)],
+            }
+        )
+    return out
+
+
+def foretold(
+    settings: Mapping[str, Any],
+    domain: Report,
+    patches: Report,
+    meshed: Sequence[Mapping[str, Any]] = (),
+) -> dict[str, Any]:
+    """Inflows, materials and findings of a case as its settings stand. Raises SettingRejected."""
+    zones = {zone["name"]: zone["kind"] for zone in domain["zones"]}
+    case = set_up(settings, zones, bounded_patches(domain, patches, meshed), domain["unit"])
+    return {
+        "inlets": inflow_rows(case),
+        "materials": material_rows(case),
+        "findings": [f.as_dict() for f in checks(case, settings, {}, {})],
+    }
+
+
+def inflow_rows(case: CaseSetup) -> list[InflowRow]:
+    """What enters through each patch that lets something in."""
+    return [
+        {
+            "name": patch.name,
+            "area": patch.area,
+            "hydraulic_diameter": i.diameter,
+            "reynolds": i.reynolds,
+            "mach": i.mach if math.isfinite(i.mach) else 0.0,
+            "speed": i.speed,
+            "volume_flow": i.volume,
+            "mass_flow": i.mass,
+            "intensity": i.intensity,
+            "eddies": i.eddies,
+        }
+        for patch in case.patches
+        if (i := patch.inflow) is not None
+    ]
+
+
+def material_rows(case: CaseSetup) -> list[ZoneMaterialRow]:
+    """What each zone holds."""
+    return [
+        {
+            "name": zone.name,
+            "material": zone.material,
+            "density": zone.properties.density,
+            "viscosity": zone.properties.viscosity,
+            "heat_capacity": zone.properties.heat_capacity,
+            "conductivity": zone.properties.conductivity,
+        }
+        for zone in case.zones
+    ]

@@ -1,0 +1,33 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { get, type Shape } from "../../api/client";
+import type { Finding } from "../../api/reports";
+import { reportOf, stateOf, useBench } from "../../bench/context";
+
+/** What the case comes to as its settings stand, before it is run. */
+export function useForetold() {
+  const { variant } = useBench();
+  const state = stateOf(variant, "case");
+  const settled = reportOf(variant, "patches") !== null && state.settings !== null;
+  return useQuery({
+    queryKey: [
+      "foretold",
+      variant.id,
+      JSON.stringify(state.settings),
+      stateOf(variant, "patches").product,
+      state.product,
+    ],
+    queryFn: () => get<Shape<"ForetoldShape">>(`variants/${variant.id}/case`),
+    enabled: settled && state.error === null,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+/** What does not fit, told at once while the case is not up to date. */
+export function useForetoldFindings(): Finding[] {
+  const { variant } = useBench();
+  const told = useForetold();
+  if (stateOf(variant, "case").condition === "current") return [];
+  return (told.data?.findings ?? []) as unknown as Finding[];
+}
