@@ -19,9 +19,11 @@ from intaglio.case.setup import set_up
 from intaglio.errors import SettingRejected
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.quality.report import patch_rows
+from intaglio.recipe.recipe import read_recipe
 from intaglio.settings.blanks import build
 from intaglio.settings.kinded import rows_of
 from intaglio.stages.case.defaults import case_defaults
+from intaglio.stages.case.earlier import of_today
 from intaglio.stages.case.settings import Case
 from tests.core import any_cells
 
@@ -484,3 +486,32 @@ def test_a_developed_inflow_carries_its_mean(block):
         inward = -(velocity * faces.normals()).sum(axis=1)
         assert (inward * area).sum() / area.sum() == pytest.approx(3.0, rel=1e-9)
         assert inward.max() > 1.05 * inward.min()
+
+
+def test_settings_of_earlier_versions_say_the_same_in_rows(block, tmp_path):
+    old = {"density": 870.0, "viscosity": 0.05, "velocity": 3.0, "pressure": 7.0}
+    now = of_today(old)
+    case, _ = worked_out(
+        dataclasses.replace(
+            block,
+            patches=tuple(
+                dataclasses.replace(p, kind="wall") if p.kind == "far_field" else p
+                for p in block.patches
+            ),
+        ),
+        **now,
+    )
+    held = {p.name: (p.condition, dict(p.numbers)) for p in case.patches}
+    assert held["left"] == ("speed", {"speed": 3.0})
+    assert held["right"] == ("pressure", {"pressure": 7.0})
+    assert held["front"] == ("no_slip", {})
+    assert case.zone("fluid").properties.density == 870.0
+    assert case.zone("fluid").properties.viscosity == 0.05
+    assert of_today({"velocity": 2.0})["conditions"][0]["speed"] == 2.0
+    assert "materials" not in of_today({"velocity": 2.0})
+    # today's stay
+    for same in ({}, {"iterations": 5}, settings()):
+        assert of_today(same) == same
+    path = tmp_path / "old.yaml"
+    path.write_text("recipe: 1\npart: a.step\ncase: {velocity: 3.0}\n", encoding="utf-8")
+    assert read_recipe(path).settings["case"] == of_today({"velocity": 3.0})

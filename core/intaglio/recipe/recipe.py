@@ -12,6 +12,7 @@ from intaglio.errors import FileRejected, SettingRejected
 from intaglio.recipe.accepted import ACCEPTED, check_accepted
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.settings.expressions import evaluate
+from intaglio.stages.case.earlier import of_today
 from intaglio.stages.registry import BY_KEY, STAGES
 
 VERSION = 1
@@ -71,7 +72,7 @@ def read_recipe(path: Path) -> Recipe:
         own = raw.get(key) or {}
         if not isinstance(own, Mapping):
             raise SettingRejected(key, f"{key} needs settings by name.")
-        settings[key] = dict(own)
+        settings[key] = of_today(own) if key == "case" else dict(own)
     if raw.get(ACCEPTED):
         settings[ACCEPTED] = check_accepted(raw[ACCEPTED])
     files = [Path(p) for p in parts]

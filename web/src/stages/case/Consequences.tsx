@@ -1,3 +1,4 @@
+import type { Shape } from "../../api/client";
 import { reportOf, stateOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
 import { bytes, count, measure } from "../../parts/numbers";
@@ -5,6 +6,20 @@ import { useForetold } from "./useForetold";
 
 /** The mesh first, then what tells of it; the files of the patches last. */
 const order = (name: string) => (name.includes("/") ? 2 : name.startsWith("mesh.") ? 0 : 1);
+
+type Material = Shape<"MaterialShape">;
+
+/** Zones that hold the same, together. */
+function alike(materials: Material[]): { names: string[]; of: Material }[] {
+  const out = new Map<string, { names: string[]; of: Material }>();
+  for (const z of materials) {
+    const key = `${z.material} ${z.density} ${z.viscosity}`;
+    const held = out.get(key);
+    if (held) held.names.push(z.name);
+    else out.set(key, { names: [z.name], of: z });
+  }
+  return [...out.values()];
+}
 
 /** What the case comes to, and the export once it is made. */
 export function CaseConsequences() {
@@ -17,14 +32,13 @@ export function CaseConsequences() {
   const figures = told.data ?? (current ? report : null);
   const many = (figures?.inlets.length ?? 0) > 1;
   const rows: Fact[] = [
-    ...(figures?.materials ?? []).map(
-      (z): Fact => [
-        `${z.name}: ${z.material.replaceAll("_", " ")}`,
-        z.viscosity > 0
-          ? `${measure(z.density, 4)} kg/m³, ${measure(z.viscosity, 3)} Pa·s`
-          : `${measure(z.density, 4)} kg/m³`,
+    ...alike(figures?.materials ?? []).flatMap(({ names, of }): Fact[] => [
+      [
+        `${names.length > 2 ? `${names.length} zones` : names.join(", ")}: ${of.material.replaceAll("_", " ")}`,
+        `${measure(of.density, 4)} kg/m³`,
       ],
-    ),
+      ...(of.viscosity > 0 ? [["its viscosity", `${measure(of.viscosity, 4)} Pa·s`] as Fact] : []),
+    ]),
     ...(figures?.inlets ?? []).flatMap((i): Fact[] => [
       [`Reynolds number${many ? `, ${i.name}` : ""}`, measure(i.reynolds, 3)],
       ["speed, mass flow", `${measure(i.speed, 3)} m/s, ${measure(i.mass_flow, 3)} kg/s`],
