@@ -186,7 +186,8 @@ def test_report_and_case_say_what_is_in_the_mesh(whole, files):
     case = yaml.safe_load(files["case.yaml"])
     inlet = next(n for n, p in case["patches"].items() if p["kind"] == "inlet")
     # a circle of 14 mm, water at 1 m/s
-    assert case["inlets"][inlet]["reynolds"] == pytest.approx(998.2 * 0.014 / 1.002e-3, rel=0.02)
+    follows = case["patches"][inlet]["follows"]
+    assert follows["reynolds"]["value"] == pytest.approx(998.2 * 0.014 / 1.002e-3, rel=0.02)
     assert "mesh.cgns" in files["README.txt"].decode()
 
 
