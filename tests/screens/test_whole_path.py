@@ -110,9 +110,14 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     assert answer.value.status == 200
 
     open_stage(page, "Case")
-    blank(page, "velocity at the inlets", "2.5")
-    act(page, "Set up the case")
+    blank(page, "speed of conditions on the patches 1", "2.5")
     expect(brief).to_contain_text("Reynolds number, inflow")
+    # what does not fit is told at once, with what would mend it
+    page.get_by_label("remove conditions on the patches 2").click()
+    expect(brief).to_contain_text("Nothing says what holds on opening_2")
+    brief.get_by_role("button", name="Let it out at a static pressure").click()
+    expect(brief).not_to_contain_text("Nothing says what holds")
+    act(page, "Set up the case")
     with page.expect_download() as download:
         page.get_by_role("link", name="Export mesh and case").click()
     path = tmp_path / "riser.zip"

@@ -103,7 +103,7 @@ describe("what settings come to", () => {
   it("tells the Reynolds number as the settings stand", () => {
     shown("case");
     // 998.2 · 1 · 0.014 / 1.002e-3
-    expect(fact("Reynolds number")).toBe("13,900");
+    expect(fact("Reynolds number, inflow")).toBe("13,900");
     expect(screen.getByText("Export mesh and case")).toBeTruthy();
     const files = screen.getAllByRole("listitem").map((row) => row.textContent);
     expect(files.map((f) => f?.split(/\d/)[0])).toEqual([

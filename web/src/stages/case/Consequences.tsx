@@ -30,7 +30,6 @@ export function CaseConsequences() {
   const told = useForetold();
   // as the settings stand; y⁺ needs the mesh
   const figures = told.data ?? (current ? report : null);
-  const many = (figures?.inlets.length ?? 0) > 1;
   const rows: Fact[] = [
     ...alike(figures?.materials ?? []).flatMap(({ names, of }): Fact[] => [
       [
@@ -40,7 +39,7 @@ export function CaseConsequences() {
       ...(of.viscosity > 0 ? [["its viscosity", `${measure(of.viscosity, 4)} Pa·s`] as Fact] : []),
     ]),
     ...(figures?.inlets ?? []).flatMap((i): Fact[] => [
-      [`Reynolds number${many ? `, ${i.name}` : ""}`, measure(i.reynolds, 3)],
+      [`Reynolds number, ${i.name}`, measure(i.reynolds, 3)],
       ["speed, mass flow", `${measure(i.speed, 3)} m/s, ${measure(i.mass_flow, 3)} kg/s`],
     ]),
     ...(current && report ? Object.entries(report.yplus ?? {}) : []).map(
