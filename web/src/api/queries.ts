@@ -1,5 +1,5 @@
 /** The server's state in the query cache, and the stream that keeps it fresh. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useIsMutating, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import {
   binary,
@@ -129,6 +129,11 @@ export function useSettings(variant: number) {
       if (client.isMutating({ mutationKey }) <= 1) client.setQueryData(["variant", variant], data);
     },
   });
+}
+
+/** Whether a change of settings is under way: shown at once, but not yet known to the server. */
+export function useSettling(variant: number): boolean {
+  return useIsMutating({ mutationKey: ["settings", variant] }) > 0;
 }
 
 export function useUndo(variant: number, way: "undo" | "redo") {

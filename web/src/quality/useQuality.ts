@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { get, type Shape } from "../api/client";
+import { useSettling } from "../api/queries";
 import { stateOf, useBench } from "../bench/context";
 
 import type { Judged } from "./judged";
@@ -11,6 +12,8 @@ export function useQuality(judged: Judged, metric: string, bars: number, worst: 
   const { variant } = useBench();
   const { stage } = judged;
   const state = stateOf(variant, stage);
+  // asked before the server knows other limits, the answer would be that of before
+  const settling = useSettling(variant.id);
   const limits = JSON.stringify([state.settings?.limits, state.settings?.own_limits]);
   return useQuery({
     queryKey: ["quality", variant.id, stage, state.product, metric, bars, worst, limits],
@@ -18,7 +21,7 @@ export function useQuality(judged: Judged, metric: string, bars: number, worst: 
       get<QualityOfMetric>(
         `variants/${variant.id}/quality?stage=${stage}&metric=${metric}&bars=${bars}&worst=${worst}`,
       ),
-    enabled: state.product !== null,
+    enabled: state.product !== null && !settling,
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
     retry: false,

@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { get, type Shape } from "../../api/client";
+import { useSettling } from "../../api/queries";
 import type { Finding } from "../../api/reports";
 import { reportOf, stateOf, useBench } from "../../bench/context";
 
@@ -7,6 +8,7 @@ import { reportOf, stateOf, useBench } from "../../bench/context";
 export function useForetold() {
   const { variant } = useBench();
   const state = stateOf(variant, "case");
+  const settling = useSettling(variant.id);
   const settled = reportOf(variant, "patches") !== null && state.settings !== null;
   return useQuery({
     queryKey: [
@@ -17,7 +19,8 @@ export function useForetold() {
       state.product,
     ],
     queryFn: () => get<Shape<"ForetoldShape">>(`variants/${variant.id}/case`),
-    enabled: settled && state.error === null,
+    // asked before the server knows the change, the answer would be that of before
+    enabled: settled && state.error === null && !settling,
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
     retry: false,
