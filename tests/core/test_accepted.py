@@ -3,6 +3,7 @@
 import jsonschema
 import pytest
 
+from intaglio.cli import main
 from intaglio.errors import SettingRejected
 from intaglio.recipe.accepted import check_accepted, marked
 from intaglio.recipe.plan import MemoryStore, run_to
@@ -88,3 +89,17 @@ def test_a_recipe_holds_them(tmp_path):
     path.write_text("recipe: 1\npart: pipe.step\naccepted:\n  warp: because\n", encoding="utf-8")
     with pytest.raises(SettingRejected, match=r"volume\.beyond-warp"):
         read_recipe(path)
+
+
+def test_a_case_with_errors_is_written_but_does_not_end_well(tmp_path, capsys):
+    part = source(pipe(), tmp_path, "pipe")
+    (tmp_path / part.name).write_bytes(part.data)
+    path = tmp_path / "pipe.yaml"
+    rows = '[{patches: ["*"], is: speed, speed: 1}, {patches: ["*"], is: no_slip}]'
+    text = f"recipe: 1\npart: {part.name}\nsizing: {{cells: 8000}}\ncase: {{conditions: {rows}}}\n"
+    path.write_text(text, encoding="utf-8")
+    out = tmp_path / "out"
+    assert main(["run", str(path), "--out", str(out), "--quiet"]) == 1
+    told = capsys.readouterr().out
+    assert "Nothing says what holds on opening_1" in told and "cannot be handed over" in told
+    assert (out / "case.yaml").exists()

@@ -99,6 +99,12 @@ def test_it_holds_its_pictures_and_asks_for_nothing(page):
         assert min(image.shape) > 100 and np.ptp(image.astype(int)) > 60
 
 
+def test_the_case_is_told_in_words_with_units(page):
+    _, read = page
+    assert "fluid: water, temperature 20 °C" in read.words
+    assert "let it in at a speed normal to them, speed 1 m/s" in read.words
+
+
 def test_names_are_words_not_markup(done):
     _, _, store, states = done
     name = "<script>alert(1)</script> & <b>co"

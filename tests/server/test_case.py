@@ -6,7 +6,7 @@ import json
 import pytest
 from django.apps import apps
 
-from studies.models import Change
+from studies.models import Change, Job
 
 
 @pytest.fixture
@@ -55,11 +55,20 @@ def test_what_does_not_fit_is_told_before_anything_runs(named, variant):
     assert _case(named, variant).json()["findings"] == []
 
 
-def test_a_material_that_is_not_known_so_hot_is_told_at_its_blank(named, variant):
+def test_a_material_that_is_not_known_so_hot_is_refused_at_its_blank(named, variant):
     hot = [{"zones": ["*"], "is": "water", "temperature": 300}]
-    _set(named, variant, materials=hot)
-    answer = _case(named, variant)
+    answer = _set(named, variant, materials=hot)
     assert answer.status_code == 400 and answer.json()["blank"] == "case.materials"
+    assert _case(named, variant).status_code == 200
+
+
+def test_an_axis_without_a_direction_is_told_and_nothing_is_lost(named, variant):
+    turning = {"zones": ["*"], "is": "turning", "point": [0, 0, 0], "axis": [0, 0, 0], "rpm": 9}
+    _set(named, variant, frames=[turning])
+    answer = _case(named, variant)
+    assert answer.status_code == 400 and "direction" in answer.json()["message"]
+    assert _set(named, variant, frames=None).status_code == 200
+    assert _case(named, variant).status_code == 200
 
 
 def test_before_patches_are_settled_there_is_nothing_to_tell(ada, variant):
@@ -79,12 +88,15 @@ def test_a_case_with_errors_is_not_handed_over(named, variant, work, known):
 
 def test_settings_of_earlier_versions_become_rows(ada, variant):
     old = {"case": {"velocity": 4.0}, "volume": {"passes": 9}}
+    job = Job.objects.create(owner=variant.study.owner, variant=variant, settings=old)
     variant.settings = old
     variant.save()
     change = Change.objects.create(variant=variant, before={}, after=old)
     importlib.import_module("studies.migrations.0005_case_in_rows").into_rows(apps, None)
     variant.refresh_from_db()
     change.refresh_from_db()
+    job.refresh_from_db()
+    assert job.settings == variant.settings
     assert variant.settings["volume"] == {"passes": 9}
     assert variant.settings["case"]["conditions"][0]["speed"] == 4.0
     assert change.after == variant.settings and change.before == {}

@@ -50,6 +50,8 @@ def test_its_patches_are_renamed_and_it_is_exported(ada, work):
     job = work()[-1]
     assert job.state == "done", job.problem
     assert ada.get(f"{base}/export").status_code == 200
+    told = ada.get(f"{base}/case").json()
+    assert told["inlets"] == [] and [m["material"] for m in told["materials"]] == ["water"]
 
 
 def test_the_stages_of_a_mesh_have_their_own_words(ada):

@@ -89,8 +89,9 @@ _WORDS = {
 def _missing(case: CaseSetup, settings: Mapping[str, Any]) -> list[Finding]:
     """Patches without a condition, each with one to take."""
     out = []
-    for kind in dict.fromkeys(p.kind for p in case.patches if not p.condition):
-        names = [p.name for p in case.patches if not p.condition and p.kind == kind]
+    bare = [p for p in case.patches if p.wetted and not p.condition]
+    for kind in dict.fromkeys(p.kind for p in bare):
+        names = [p.name for p in bare if p.kind == kind]
         row = {"patches": names, **PROPOSED.get(kind, {"is": "no_slip"})}
         label = CONDITION_ROWS.kind(row["is"]).label
         out.append(
@@ -233,7 +234,9 @@ def _heat(case: CaseSetup) -> list[Finding]:
                     repairs=_set("Compute without heat", heat="without"),
                 )
             )
-    cold = [p.name for p in case.patches if p.inflow and "temperature" not in p.numbers]
+    cold = [
+        p.name for p in case.patches if p.condition in ENTERS and "temperature" not in p.numbers
+    ]
     if cold:
         out.append(
             Finding(

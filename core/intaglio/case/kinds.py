@@ -6,7 +6,7 @@ Dynamics, 8.10; H. K. Versteeg, W. Malalasekera, An Introduction to Computationa
 
 from dataclasses import dataclass
 
-from intaglio.case.materials import MATERIALS
+from intaglio.case.materials import MATERIALS, Material
 from intaglio.settings.blanks import Blank
 from intaglio.settings.kinded import Kinded, RowKind
 
@@ -30,9 +30,16 @@ _BROUGHT = {
     "eddies": Blank("length", "length of its eddies", "", unit="{unit}", above=0.0),
 }
 
+
+def _known(material: Material) -> Blank:
+    """The temperature of a material, within those that the library knows it at."""
+    label = f"temperature of {material.label}"
+    return Blank("number", label, "", unit="°C", least=material.least, most=material.most)
+
+
 MATERIAL_ROWS = Kinded("zones", (
     *(
-        RowKind(m.key, m.label, {"temperature": _CELSIUS} if m.kind == "fluid" else {},
+        RowKind(m.key, m.label, {"temperature": _known(m)} if m.kind == "fluid" else {},
                 fits=(m.kind,))
         for m in MATERIALS
     ),

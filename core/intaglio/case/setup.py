@@ -20,7 +20,7 @@ from intaglio.case.kinds import (
     Closure,
 )
 from intaglio.case.materials import Properties, properties
-from intaglio.case.similarity import Turbulence, pipe_intensity, reynolds, turbulence
+from intaglio.case.similarity import C_MU, Turbulence, pipe_intensity, reynolds, turbulence
 from intaglio.errors import SettingRejected
 from intaglio.settings.kinded import Kinded
 from intaglio.units import MM_PER_UNIT
@@ -29,8 +29,8 @@ from intaglio.units import MM_PER_UNIT
 _WARMTH = 20.0
 # eddies of a developed pipe over its hydraulic diameter
 _EDDIES = 0.07
-# turbulence of a stream from far away, as a share of its speed
-_CALM = 0.01
+# turbulence of a stream from far away: a share of its speed, eddy viscosity over viscosity
+_CALM, _CALM_RATIO = 0.01, 10.0
 
 Row = Mapping[str, Any]
 
@@ -68,9 +68,9 @@ class ZoneSetup:
 
 @dataclass(frozen=True)
 class Inflow:
-    """What an entering fluid brings: mean speed m/s, volume flow m³/s, mass flow kg/s, Reynolds
-    number on the hydraulic diameter m, Mach number (nan where the material tells no speed of
-    sound), turbulence intensity as a share, length of its eddies m, and what follows."""
+    """What a fluid brings that enters at a known speed: mean speed m/s, volume flow m³/s, mass flow
+    kg/s, Reynolds number on the hydraulic diameter m, Mach number (nan where the material tells no
+    speed of sound), turbulence intensity as a share, length of its eddies m, and what follows."""
 
     speed: float
     volume: float
@@ -86,7 +86,8 @@ class Inflow:
 @dataclass(frozen=True)
 class PatchSetup:
     """A patch: its kind, the zones it bounds, area m² and rim m, the condition by key ("" if none
-    holds and one is needed), its numbers in SI units (temperature in °C), how heat passes."""
+    holds), its numbers in SI units (temperature in °C), how heat passes, whether a fluid touches
+    it: what only solids touch needs no condition."""
 
     name: str
     kind: str
@@ -97,6 +98,7 @@ class PatchSetup:
     numbers: Mapping[str, Any] = field(default_factory=dict)
     heat: str = "adiabatic"
     heat_numbers: Mapping[str, float] = field(default_factory=dict)
+    wetted: bool = True
     inflow: Inflow | None = None
 
     @property
@@ -264,13 +266,15 @@ def _patch(
         heat,
     )
     fluid = next((zones[z] for z in made.zones if zones[z].kind == "fluid"), None)
-    if condition not in ENTERS or fluid is None or made.area <= 0:
+    if fluid is None:
+        return replace(made, condition="", numbers={}, wetted=False)
+    if condition not in ENTERS or condition == "total_pressure" or made.area <= 0:
         return made
     return replace(made, inflow=_inflow(made, fluid))
 
 
 def _inflow(patch: PatchSetup, zone: ZoneSetup) -> Inflow:
-    """What enters through a patch; speeds that a pressure drives are not known, and are 0."""
+    """What enters through a patch whose condition tells the speed."""
     p, n = zone.properties, patch.numbers
     speed = 0.0
     if patch.condition in ("speed", "developed"):
@@ -287,6 +291,10 @@ def _inflow(patch: PatchSetup, zone: ZoneSetup) -> Inflow:
     usual = _CALM if stream or number <= 0 else pipe_intensity(number)
     intensity = n["intensity"] / 100.0 if "intensity" in n else usual
     eddies = n.get("eddies", _EDDIES * width)
+    if stream and "eddies" not in n and intensity * speed > 0:
+        # the length that gives a stream's eddy viscosity: ν_t = Cμ^(1/4) √k l
+        root = math.sqrt(1.5) * intensity * speed
+        eddies = _CALM_RATIO * p.viscosity / p.density / (C_MU**0.25 * root)
     return Inflow(
         speed,
         speed * patch.area,

@@ -17,7 +17,7 @@ from intaglio.quality.worst import described, worst_cells
 from intaglio.recipe.differences import leaves
 from intaglio.recipe.plan import StageState, Store
 from intaglio.reporting.charts import bars
-from intaglio.settings.blanks import blanks_of
+from intaglio.settings.blanks import Blank, blanks_of
 from intaglio.stages.registry import stages_of
 from intaglio.stages.stage import Stage
 from intaglio.stages.volume import volume_mesh
@@ -169,7 +169,7 @@ def _stage(stage: Stage, state: StageState, unit: str) -> dict[str, Any]:
                 "value": _value(blanks[key], value, unit),
                 "why": why.strip(),
                 "changed": changed,
-                "inner": _inner(value),
+                "inner": _inner(blanks[key], value, unit),
             }
         )
     return {"title": stage.title, "sentences": sentences, "rows": rows}
@@ -186,15 +186,30 @@ def _value(blank: Any, value: Any, unit: str) -> str:
     return f"{number(value)}{'' if own == '°' else ' '}{own}".strip()
 
 
-def _inner(value: Any) -> list[str]:
+def _inner(blank: Blank, value: Any, unit: str) -> list[str]:
     """A list's entries, a line each."""
     if not isinstance(value, list) or not any(isinstance(v, Mapping) for v in value):
         return []
+    if blank.rows is not None and blank.rows.described is not None:
+        told = blank.rows.described()
+        return [_in_words(told, entry, unit) for entry in value]
     out = []
     for entry in value:
         pairs = [f"{' '.join(map(str, path))} {number(v)}" for path, v in leaves(entry)]
         out.append("; ".join(pairs))
     return out
+
+
+def _in_words(told: Mapping[str, Any], row: Mapping[str, Any], unit: str) -> str:
+    """A row of a kind: what it is on, the kind's words, its numbers with their units."""
+    kind = next(kind for kind in told["kinds"] if kind["key"] == row["is"])
+    amounts = [
+        f"{b['name'].replace('_', ' ')} {number(row[b['name']])} {b['unit']}".rstrip()
+        for b in (*kind["blanks"], *kind["optional"])
+        if b["name"] in row
+    ]
+    words = [f"{number(row[told['scope']])}: {kind['label']}", *amounts]
+    return ", ".join(words).replace("{unit}", unit)
 
 
 def _mesh(by_key: Mapping[str, StageState], store: Store, unit: str) -> dict[str, Any] | None:

@@ -52,16 +52,9 @@ class KindedShape(serializers.Serializer):
     kinds = RowKindShape(many=True)
 
 
-class BlankShape(serializers.Serializer):
-    name = serializers.CharField()
-    type = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]
-    rule = serializers.CharField()
-    unit = serializers.CharField()
-    above = serializers.FloatField(allow_null=True)
-    least = serializers.FloatField(allow_null=True)
-    most = serializers.FloatField(allow_null=True)
-    choices = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+class BlankShape(RowBlankShape):
+    """A blank of a stage; rows: what its list is made of, where it is one of kinds."""
+
     rows = KindedShape(allow_null=True)
 
 

@@ -15,8 +15,11 @@ def _changed(settings: dict[str, Any]) -> dict[str, Any] | None:
     return None if now == case else {**settings, "case": now}
 
 
+_FIELDS = {"Variant": ("settings",), "Change": ("before", "after"), "Job": ("settings",)}
+
+
 def into_rows(apps: Any, schema_editor: Any) -> None:
-    for name, fields in (("Variant", ("settings",)), ("Change", ("before", "after"))):
+    for name, fields in _FIELDS.items():
         for row in apps.get_model("studies", name).objects.iterator():
             made = {f: new for f in fields if (new := _changed(getattr(row, f))) is not None}
             if made:

@@ -617,6 +617,7 @@ export interface components {
             edges: number[];
             count: number[];
         };
+        /** @description A blank of a stage; rows: what its list is made of, where it is one of kinds. */
         BlankShape: {
             name: string;
             type: string;

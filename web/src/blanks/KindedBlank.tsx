@@ -45,6 +45,8 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
   const told = (n: { name: string; kind: string }) =>
     rows.some((r) => meant(r).includes(n) && fits(kindOf(kinds, r.is), n.kind));
   const open = named.filter((n) => kinds.some((k) => fits(k, n.kind)) && !told(n));
+  // those of one kind come together, the likeliest first
+  const next = open.filter((n) => n.kind === open[0]?.kind).map((n) => n.name);
   const put = (k: number, next: KindedRow) => change(rows.map((r, i) => (i === k ? next : r)));
   const one = scope === "zones" ? "zone" : "patch";
   return (
@@ -70,10 +72,10 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
               className="blank max-w-60"
               value={row.is}
               onChange={(e) => {
-                const next = kindOf(kinds, e.target.value);
-                const known = [...next.blanks, ...next.optional].filter((b) => b.name in row);
+                const other = kindOf(kinds, e.target.value);
+                const known = [...other.blanks, ...other.optional].filter((b) => b.name in row);
                 const kept = Object.fromEntries(known.map((b) => [b.name, row[b.name]]));
-                put(k, { [scope]: row[scope], is: next.key, ...firstValues(next), ...kept });
+                put(k, { [scope]: row[scope], is: other.key, ...firstValues(other), ...kept });
               }}
             >
               {(possible.includes(kind) ? possible : [kind, ...possible]).map((o) => (
@@ -117,12 +119,11 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
       })}
       <span className="mt-1 flex flex-wrap gap-1">
         <Add
-          words={open.length > 0 ? `+ for ${open.map((n) => n.name).join(", ")}` : `+ ${one}`}
+          words={`+ ${next.length === 0 ? one : next.length > 3 ? `${next.length} ${scope}` : next.join(", ")}`}
           press={() => {
             const to = open[0] ?? named[0];
             const kind = kinds.find((o) => to === undefined || fits(o, to.kind)) ?? kinds[0]!;
-            const names = open.filter((n) => n.kind === to?.kind).map((n) => n.name);
-            const scoped = names.length > 0 ? names : [to?.name ?? "*"];
+            const scoped = next.length > 0 ? next : [to?.name ?? "*"];
             change([...rows, { [scope]: scoped, is: kind.key, ...firstValues(kind) }]);
           }}
         />

@@ -191,7 +191,14 @@ export const useViewStore = create<ViewState>((set, get) => ({
   setApart: (apart) =>
     set((s) =>
       apart
-        ? { apart, tool: "turn", slice: { ...s.slice, on: false }, range: null, focus: null }
+        ? {
+            apart,
+            tool: "turn",
+            slice: { ...s.slice, on: false },
+            range: null,
+            focus: null,
+            painted: false,
+          }
         : { apart },
     ),
   select: (region, add) =>
@@ -203,11 +210,13 @@ export const useViewStore = create<ViewState>((set, get) => ({
   setSelected: (selected) => set({ selected }),
   hover: (hovered) => set({ hovered }),
   setHidden: (hidden) => set({ hidden }),
-  setSlice: (change) => set((s) => ({ slice: { ...s.slice, ...change } })),
+  setSlice: (change) =>
+    set((s) => ({ ...(change.on && { apart: false }), slice: { ...s.slice, ...change } })),
   setPlane: (change) =>
     set((s) => ({
       range: null,
       focus: null,
+      apart: false,
       slice: {
         ...s.slice,
         on: true,
@@ -228,9 +237,10 @@ export const useViewStore = create<ViewState>((set, get) => ({
     setPlane({ share: Math.min(1, Math.max(0, share + by / (to - from || 1))) });
   },
   setMetric: (metric) => set({ metric, range: null }),
-  setRange: (range) => set({ range, focus: null }),
-  setFocus: (focus) => set({ focus }),
-  setPainted: (painted) => set({ painted }),
+  // cells are drawn where they are, not apart
+  setRange: (range) => set({ range, focus: null, ...(range && { apart: false }) }),
+  setFocus: (focus) => set({ focus, ...(focus && { apart: false }) }),
+  setPainted: (painted) => set({ painted, ...(painted && { apart: false }) }),
   setBars: (bars, heights) => set({ bars, heights }),
   setMarks: (marks) => set({ marks }),
   setLines: (lines) => set({ lines }),

@@ -5,7 +5,6 @@
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
 import { CellLayers, type CellLook, type Colouring, type PickedCell } from "./cellLayers";
-import { coarsened, LIKENESS, Pace } from "./coarse";
 import { disposeSigns, edgeSigns } from "./edgeSigns";
 import { Eye } from "./eye";
 import {
@@ -16,6 +15,7 @@ import {
   type SurfaceArrays,
   surfaceGeometry,
 } from "./geometry";
+import { Likeness } from "./likeness";
 import { edgeSegments, lineDrawing, type Segments, type Sight } from "./lineDrawing";
 import { rgb } from "./palette";
 import { listenTo, type Rectangle, type Touch } from "./pointer";
@@ -68,11 +68,8 @@ export class Viewport extends Eye {
   private scene = new THREE.Scene();
   private surface: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
   private bvh: MeshBVH | null = null;
-  /** drawn instead of the surface while a view moves that lags */
-  private likeness: THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial> | null = null;
-  private pace = new Pace();
+  private likeness = new Likeness(this.scene, () => this.draw());
   private drawn = new THREE.Matrix4();
-  private settling = 0;
   private lines: THREE.LineSegments | null = null;
   private dotted: THREE.LineSegments | null = null;
   private signs: THREE.Group | null = null;
@@ -150,8 +147,7 @@ export class Viewport extends Eye {
     this.drop(this.lines);
     this.drop(this.dotted);
     this.surface = this.lines = this.dotted = null;
-    this.dropLikeness();
-    this.pace.reset();
+    this.likeness.reset();
     this.bvh = null;
     this.data = data;
     if (data) {
@@ -200,7 +196,7 @@ export class Viewport extends Eye {
     if (!held || held.count !== 3 * values.length) return;
     for (let t = 0; t < values.length; t++) held.array.fill(values[t]!, 3 * t, 3 * t + 3);
     held.needsUpdate = true;
-    this.dropLikeness();
+    this.likeness.drop();
     this.draw();
   }
 
@@ -452,46 +448,11 @@ export class Viewport extends Eye {
       sight.multiply(this.camera.matrixWorldInverse);
       const moving = !sight.equals(this.drawn);
       this.drawn.copy(sight);
-      const drawn = performance.now();
-      this.drawMoving(moving && this.pace.lags);
-      requestAnimationFrame(() => this.pace.took(performance.now() - drawn, moving));
+      this.likeness.render(moving, this.surface, this.data, () =>
+        this.renderer.render(this.scene, this.camera),
+      );
       this.onMove();
     });
-  }
-
-  /** A frame; coarse: with the likeness of a large surface, and the whole once the view stands still. */
-  private drawMoving(coarse: boolean) {
-    window.clearTimeout(this.settling);
-    const surface = this.surface;
-    const large = (this.data?.region.length ?? 0) > 2 * LIKENESS;
-    if (!coarse || !large || !surface?.visible) {
-      this.renderer.render(this.scene, this.camera);
-      return;
-    }
-    if (!this.likeness) {
-      const walls = surface.geometry.getAttribute("cover").array;
-      const cover = Float32Array.from(this.data!.region, (_, t) => walls[3 * t]!);
-      const geometry = surfaceGeometry(coarsened({ ...this.data!, cover }), false);
-      this.likeness = new THREE.Mesh(geometry, surface.material);
-      this.scene.add(this.likeness);
-    }
-    const lines = surface.material.uniforms.meshLines!;
-    const kept = lines.value;
-    surface.visible = false;
-    this.likeness.visible = true;
-    lines.value = 0;
-    this.renderer.render(this.scene, this.camera);
-    lines.value = kept;
-    this.likeness.visible = false;
-    surface.visible = true;
-    this.settling = window.setTimeout(() => this.draw(), 200);
-  }
-
-  private dropLikeness() {
-    if (!this.likeness) return;
-    this.scene.remove(this.likeness);
-    this.likeness.geometry.dispose();
-    this.likeness = null;
   }
 
   /** The cell that one points at, if nothing of the surface stands before it. */
@@ -613,8 +574,7 @@ export class Viewport extends Eye {
 
   dispose() {
     for (const act of this.clear) act();
-    window.clearTimeout(this.settling);
-    this.dropLikeness();
+    this.likeness.dispose();
     this.drop(this.surface);
     this.drop(this.lines);
     this.drop(this.dotted);

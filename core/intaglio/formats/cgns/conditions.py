@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.case.inflow import face_velocities
+from intaglio.case.kinds import ENTERS
 from intaglio.case.materials import ZERO
 from intaglio.case.setup import CaseSetup, PatchSetup, Turning, ZoneSetup
 from intaglio.formats.cgns.spellings import KIND_TO_TYPE, node, units
@@ -82,7 +83,7 @@ def _equations(group: h5py.Group, zone: ZoneSetup, case: CaseSetup) -> None:
          "NSTurbulent" if turbulent else "NSLaminar")  # fmt: skip
     model = node(held, "ViscosityModel", "ViscosityModel_t", "Constant")
     _array(model, "ViscosityMolecular", own.viscosity, _VISCOSITY)
-    if case.heat:
+    if case.heat and own.conductivity > 0:
         conduction = node(held, "ThermalConductivityModel", "ThermalConductivityModel_t",
                           "ConstantPrandtl")  # fmt: skip
         _array(conduction, "Prandtl", own.prandtl, _NONE)
@@ -106,11 +107,13 @@ def _rotating(group: h5py.Group, frame: Turning) -> None:
 def condition_type(patch: PatchSetup, heat: bool) -> str:
     """The standard's word for what holds on a patch."""
     if patch.kind != "wall":
-        if patch.kind == "opening" and patch.inflow is not None:
+        if patch.kind == "opening" and patch.condition in ENTERS:
             return "BCInflow"
         return (
             "BCOutflow" if patch.kind == "opening" and patch.condition else KIND_TO_TYPE[patch.kind]
         )
+    if not patch.wetted:
+        return KIND_TO_TYPE["wall"]
     if patch.condition == "slip":
         return "BCWallInviscid"
     if heat and patch.heat == "temperature":
@@ -177,7 +180,7 @@ def _data(
         fixed["VolumeFlow"] = (n["rate"], (0, 3, -1, 0, 0))
     if case.heat and "temperature" in n:
         fixed["Temperature"] = (n["temperature"] + ZERO, _KELVIN)
-    if patch.inflow is not None and case.closure.standard:
+    if patch.inflow is not None and patch.inflow.turbulence.rate > 0 and case.closure.standard:
         t = patch.inflow.turbulence
         fixed["TurbulentEnergyKinetic"] = (t.energy, (0, 2, -2, 0, 0))
         fixed["TurbulentDissipation"] = (t.dissipation, (0, 2, -3, 0, 0))

@@ -49,6 +49,11 @@ export function CaseConsequences() {
   if (figures?.inlets.length === 0) rows.push(["Reynolds number", "nothing enters"]);
   return (
     <>
+      {told.isError && (
+        <p role="alert" className="mt-3 text-madder">
+          ✕ {told.error.message}
+        </p>
+      )}
       <FactTable rows={rows} />
       {current && report && (
         <div className="mt-4 border border-ink bg-sheet p-3">
