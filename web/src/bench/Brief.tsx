@@ -47,6 +47,17 @@ export function Brief({ trouble }: { trouble: string | null }) {
     .filter((s) => stateOf(variant, s.key).condition !== "current");
   const model = factsOf(reportOf(variant, "geometry"), reportOf(variant, "layers"));
   const facts = { ...state.settings, ...model };
+  // at the sentence that the blank is in: a long brief would hide it at its end
+  const holds = (text: string, blank: string) =>
+    parts(text).some((part) => part.blank && `${stage}.${part.text}` === blank);
+  const refused = wrong && (
+    <p
+      role="alert"
+      className="mt-1 border-l-2 border-madder pl-2 font-sans text-[12.5px] leading-snug text-madder"
+    >
+      ✕ {wrong.message} The earlier value is kept.
+    </p>
+  );
   const sentences = description.sentences.filter((s) => shown(s, facts));
   return (
     <aside
@@ -74,6 +85,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
                   />
                 );
               })}{" "}
+              {wrong && holds(sentence.text, wrong.blank) && refused}
             </div>
           ))}
         </div>
@@ -84,11 +96,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
           date.
         </p>
       )}
-      {wrong && (
-        <p role="alert" className="mt-2 border-l-2 border-madder pl-2 text-madder">
-          ✕ {wrong.message} The earlier value is kept.
-        </p>
-      )}
+      {wrong && !sentences.some((s) => holds(s.text, wrong.blank)) && refused}
       <page.Consequences />
       {page.writes && state.product && state.condition !== "looking" && (
         <GeometryFiles key={stage} />
