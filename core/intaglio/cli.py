@@ -231,9 +231,6 @@ def _save(files: dict[str, bytes], folder: Path) -> None:
 
 
 def _run(args: argparse.Namespace) -> int:
-    import io
-    import zipfile
-
     from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
     from intaglio.recipe.plan import MemoryStore, run_to
@@ -262,10 +259,10 @@ def _run(args: argparse.Namespace) -> int:
         )
     last = states[-1]
     assert last.key is not None and last.report is not None
-    args.out.mkdir(parents=True, exist_ok=True)
-    data = store.get(last.key).arrays["zip"].tobytes()
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        archive.extractall(args.out)
+    product = store.get(last.key)
+    for path in last.report["files"]:
+        (args.out / path).parent.mkdir(parents=True, exist_ok=True)
+        product.arrays[path].tofile(args.out / path)
     told = json.loads((args.out / "report.json").read_text())
     _tell(told)
     print(f"written to {args.out}")
@@ -290,7 +287,7 @@ def _layers(args: argparse.Namespace) -> int:
     rows = check_layers("layers", "layers on walls", [row], {})
     target = mesh_format(args.output)
     made, told, found = layers_into(read(args.mesh), rows, args.lowest)
-    args.output.write_bytes(target.write(made, {}))
+    target.write(made, args.output, {})
     _tell(report_of(made))
     for patch in told:
         print(
@@ -321,7 +318,7 @@ def _divide(args: argparse.Namespace) -> int:
     errors = [f for f in found if f.level == "error"]
     if errors:
         raise StepFailed(errors[0].code, "Divided so, the mesh is not valid: " + errors[0].message)
-    args.output.write_bytes(target.write(made.mesh, {}))
+    target.write(made.mesh, args.output, {})
     _tell(report_of(made.mesh, values))
     for line in made.lines:
         print(f"layers {line}")

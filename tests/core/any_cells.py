@@ -1,10 +1,13 @@
 """Meshes of every shape of cell, made by other means than the mesher: transfinite blocks, their
 cells split, extrusion, and the dual of a tetrahedral mesh."""
 
+import tempfile
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
+from intaglio.formats.vtu import write_vtu
 from intaglio.mesh.building import NO_POLYGONS, Polygons, Stream, cell_mesh, with_patches
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.mesh import Mesh, Patch, Zone, fan, rows
@@ -104,9 +107,16 @@ def _rim_nodes(counts) -> np.ndarray:
 
 def mixed(place=flat_sided) -> Mesh:
     """Hexahedra, then prisms, pyramids and tetrahedra, joined conformally along a block."""
-    points, h = block((6, 3, 3), place)
-    column = np.repeat(np.arange(6), 9)
-    hexes, wedges, apexes = h[column < 3], h[column == 3], h[column >= 4]
+    return mixed_columns((6, 3, 3), place)
+
+
+def mixed_columns(counts, place=flat_sided) -> Mesh:
+    """The same of any size: of nx columns half are hexahedra, then prisms up to the last two."""
+    nx, ny, nz = counts
+    points, h = block(counts, place)
+    column = np.repeat(np.arange(nx), ny * nz)
+    hexes = h[column < nx // 2]
+    wedges, apexes = h[(column >= nx // 2) & (column < nx - 2)], h[column >= nx - 2]
     prism = np.concatenate([wedges[:, [0, 1, 2, 4, 5, 6]], wedges[:, [0, 2, 3, 4, 6, 7]]])
     # the last columns: six pyramids each, those to other such cells halved into tetrahedra
     centre = points[apexes].mean(axis=1)
@@ -121,7 +131,7 @@ def mixed(place=flat_sided) -> Mesh:
             continue
         pyramid.append(np.column_stack([base, top]))
     # only the last column may be parted towards the end; the one before keeps its quadrilaterals
-    last = column[column >= 4] == 5
+    last = column[column >= nx - 2] == nx - 1
     pyramid.append(
         np.column_stack([apexes[:, list(SHAPES[HEXAHEDRON].faces[2][::-1])], top])[~last]
     )
@@ -225,3 +235,11 @@ def two_zones() -> Mesh:
     )  # fmt: skip
     patch = np.where(made.neighbour >= 0, np.where(made.patch == 0, 6, -1), -1).astype(np.int32)
     return on_patches(replace(made, patch=patch), (*SIDES, "between"), (*KINDS, "interface"))
+
+
+def vtu_bytes(mesh: Mesh, cell_data: dict) -> bytes:
+    """A file of the mesh, as bytes."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "mesh.vtu"
+        write_vtu(mesh, path, cell_data)
+        return path.read_bytes()

@@ -9,7 +9,6 @@ import vtk
 from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray, vtk_to_numpy
 
 from intaglio.errors import StepFailed
-from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.building import NO_POLYGONS, cell_mesh, tet_mesh
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.drawing import boundary_arrays, cell_arrays, slice_arrays
@@ -67,7 +66,7 @@ def vtk_grid(mesh: Mesh) -> vtk.vtkUnstructuredGrid:
     if (mesh.shape == POLYHEDRON).any():
         reader = vtk.vtkXMLUnstructuredGridReader()
         reader.SetReadFromInputString(True)
-        reader.SetInputString(vtu_bytes(mesh, {}))
+        reader.SetInputString(any_cells.vtu_bytes(mesh, {}))
         reader.Update()
         grid.DeepCopy(reader.GetOutput())
         return grid

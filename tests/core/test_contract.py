@@ -20,6 +20,7 @@ MAY = {
     "layers": {"numeric", "facets", "sizing", "mesh", "quality", "volume"},
     "case": {"mesh", "settings", "layers"},
     "formats": {"mesh", "case"},
+    "handover": {"case", "formats", "mesh"},
     "parts": {"numeric", "settings", "facets", "cad", "mesh", "formats"},
     "stages": {
         "numeric",
@@ -33,6 +34,7 @@ MAY = {
         "quality",
         "case",
         "formats",
+        "handover",
         "parts",
     },
     "recipe": {"numeric", "settings", "parts", "stages", "cad", "volume", "mesh", "quality"},

@@ -9,7 +9,6 @@ from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
 
 from intaglio.cli import main
 from intaglio.errors import SettingRejected
-from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.neighbours import cells_around
 from intaglio.quality.catalogue import METRICS
@@ -263,7 +262,7 @@ def test_histograms_of_meshes_share_their_edges(block, spoiled):
 
 
 def _written(mesh, path):
-    path.write_bytes(vtu_bytes(mesh, {}))
+    path.write_bytes(any_cells.vtu_bytes(mesh, {}))
     return str(path)
 
 

@@ -15,8 +15,8 @@ from vtk.util.numpy_support import vtk_to_numpy
 
 from intaglio.errors import FileRejected, IntaglioError
 from intaglio.formats.cgns import read_cgns, write_cgns
-from intaglio.formats.stl import patch_files, read_stl
-from intaglio.formats.vtu import read_vtu, vtu_bytes
+from intaglio.formats.stl import patch_differences, read_stl, write_patches
+from intaglio.formats.vtu import read_vtu, write_vtu
 from intaglio.mesh.cells import POLYHEDRON, PRISM
 from intaglio.mesh.mesh import Mesh, Patch, Zone
 from intaglio.mesh.recognising import with_standard_shapes
@@ -31,12 +31,17 @@ from tests.core.test_parting import HALF, cut_open, faces_on
 from tests.core.test_validity import wedge, with_pair
 
 
-@pytest.fixture(params=[*MADE, "sector", "plate"])
+def _plate() -> Mesh:
+    whole = any_cells.hexahedra()
+    return cut_open(whole, faces_on(whole, *HALF))[0]
+
+
+MESHES = {**MADE, "sector": lambda: with_pair(wedge()), "plate": _plate}
+
+
+@pytest.fixture(params=MESHES)
 def mesh(request) -> Mesh:
-    if request.param == "plate":
-        whole = any_cells.hexahedra()
-        return cut_open(whole, faces_on(whole, *HALF))[0]
-    return with_pair(wedge()) if request.param == "sector" else MADE[request.param]()
+    return MESHES[request.param]()
 
 
 def sides(mesh: Mesh) -> set:
@@ -82,9 +87,7 @@ def test_cgns_gives_the_mesh_back(mesh, tmp_path):
 
 
 def test_vtu_gives_the_mesh_back(mesh, tmp_path):
-    (tmp_path / "mesh.vtu").write_bytes(
-        vtu_bytes(mesh, cell_values(Values(mesh), Values(mesh).known()))
-    )
+    write_vtu(mesh, tmp_path / "mesh.vtu", cell_values(Values(mesh), Values(mesh).known()))
     again = read_vtu(tmp_path / "mesh.vtu")
     same(dataclasses.replace(mesh, periodic=()), again)
     assert check(again) == []
@@ -115,7 +118,7 @@ def test_vtk_reads_the_same_cells_from_cgns(mesh, tmp_path):
 def test_vtk_reads_the_same_cells_from_vtu(mesh, tmp_path):
     path = tmp_path / "mesh.vtu"
     metrics = cell_values(Values(mesh), Values(mesh).known())
-    path.write_bytes(vtu_bytes(mesh, metrics))
+    write_vtu(mesh, path, metrics)
     reader = vtk.vtkXMLUnstructuredGridReader()
     reader.SetFileName(str(path))
     reader.Update()
@@ -135,7 +138,7 @@ def test_files_that_vtk_writes_are_read(mode, tmp_path):
     mesh = any_cells.mixed() if mode != "u8" else any_cells.dual(any_cells.tetrahedra())
     source = vtk.vtkXMLUnstructuredGridReader()
     source.SetReadFromInputString(True)
-    source.SetInputString(vtu_bytes(mesh, {}))
+    source.SetInputString(any_cells.vtu_bytes(mesh, {}))
     source.Update()
     grid = source.GetOutput()
     grid.GetFieldData().Initialize()
@@ -212,11 +215,12 @@ def test_signs_of_faces_are_found_where_a_file_gives_none(tmp_path):
     assert check(read_cgns(tmp_path / "n.cgns")) == []
 
 
-def test_patch_files_split_quadrilaterals(mesh):
-    files = patch_files(mesh)
+def test_patch_files_split_quadrilaterals(mesh, tmp_path):
+    write_patches(mesh, tmp_path)
+    assert list(patch_differences(mesh, tmp_path)) == []
     corners = []
     for patch in mesh.patches:
-        read = read_stl(files[f"patches/{patch.name}.stl"], "x.stl")
+        read = read_stl((tmp_path / f"{patch.name}.stl").read_bytes(), "x.stl")
         corners.append(read.points[read.triangles])
     p = np.concatenate(corners)
     enclosed = np.einsum("ij,ij->i", np.cross(p[:, 0], p[:, 1]), p[:, 2]).sum() / 6
@@ -245,7 +249,7 @@ def test_damaged_files_are_refused_in_words(kind, name, tmp_path):
     """Bytes changed at random, files cut short: a mesh or a refusal, never anything else."""
     mesh = with_pair(wedge()) if name == "sector" else MADE[name]()
     write_cgns(mesh, tmp_path / "m.cgns")
-    good = (tmp_path / "m.cgns").read_bytes() if kind == "cgns" else vtu_bytes(mesh, {})
+    good = (tmp_path / "m.cgns").read_bytes() if kind == "cgns" else any_cells.vtu_bytes(mesh, {})
     rng = np.random.default_rng(8)
     for k in range(60):
         data = bytearray(good)
@@ -290,7 +294,7 @@ def test_what_a_cgns_file_lacks_is_told(damage, words, tmp_path):
 
 
 def test_a_vtu_with_other_cells_is_refused(tmp_path):
-    text = vtu_bytes(any_cells.tetrahedra((1, 1, 1)), {})
+    text = any_cells.vtu_bytes(any_cells.tetrahedra((1, 1, 1)), {})
     with pytest.raises(FileRejected, match="no unstructured grid"):
         _read("vtu", text.replace(b"UnstructuredGrid", b"PolyData"), tmp_path)
     raw = zlib.compress(b"x")

@@ -2,13 +2,12 @@
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from intaglio.formats.vtu import vtu_bytes
 from intaglio.mesh.pack import unpack
 from tests.core import any_cells
 
 
 def _bring(client, name="brought.vtu", data=None):
-    data = vtu_bytes(any_cells.mixed(), {}) if data is None else data
+    data = any_cells.vtu_bytes(any_cells.mixed(), {}) if data is None else data
     upload = SimpleUploadedFile(name, data)
     answer = client.post("/api/studies", {"file": upload}, format="multipart")
     assert answer.status_code == 202, answer.json()

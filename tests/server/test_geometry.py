@@ -133,9 +133,9 @@ def test_geometry_is_downloaded(ada, read):
     url = f"/api/variants/{read.id}/stages/domain/geometry"
     whole = ada.get(f"{url}?as=step")
     assert "pipe_domain.step" in whole["Content-Disposition"]
-    fluid = read_cad(whole.content, "fluid.step")
+    fluid = read_cad(whole.getvalue(), "fluid.step")
     assert volume(fluid.shape) == pytest.approx(3.14159265 * 49 * 60, rel=1e-6)
-    patches = zipfile.ZipFile(io.BytesIO(ada.get(f"{url}?as=stl&per=patch").content))
+    patches = zipfile.ZipFile(io.BytesIO(ada.get(f"{url}?as=stl&per=patch").getvalue()))
     names = {p["name"] for p in _report(ada, read, "patches")["report"]["patches"]}
     assert {n.removesuffix(".stl") for n in patches.namelist()} == names
     assert len(read_stl(patches.read("wall.stl"), "wall.stl").triangles) > 10

@@ -104,7 +104,7 @@ def test_bad_planes_are_refused(done, variant):
 def test_the_export_is_one_zip_and_only_while_up_to_date(done, variant):
     answer = done.get(f"/api/variants/{variant.id}/export")
     assert answer.headers["Content-Disposition"] == 'attachment; filename="pipe.zip"'
-    names = set(zipfile.ZipFile(io.BytesIO(answer.content)).namelist())
+    names = set(zipfile.ZipFile(io.BytesIO(answer.getvalue())).namelist())
     assert {"mesh.cgns", "mesh.vtu", "case.yaml", "report.json", "README.txt"} < names
     assert {n for n in names if n.startswith("patches/")} == {
         "patches/opening_1.stl", "patches/opening_2.stl", "patches/wall.stl",

@@ -22,13 +22,13 @@ _UNITS = {
 _RATES = {"flow_rate": "m³/s", "mass_flow": "kg/s", "mass_out": "kg/s"}
 
 
-def case_document(case: CaseSetup, faces: dict[str, int], name: str) -> dict[str, Any]:
-    """The content of case.yaml; faces: how many each patch has."""
+def case_document(case: CaseSetup, faces: dict[str, int], name: str, file: str) -> dict[str, Any]:
+    """The content of case.yaml; faces: how many each patch has; file: the mesh that it is for."""
     out: dict[str, Any] = {
         "case": 2,
         "name": name,
         "mesh": {
-            "file": "mesh.cgns",
+            "file": file,
             "unit": case.unit,
             "metres_per_unit": metres(case.unit),
         },

@@ -1,6 +1,6 @@
 """What a file format is: one module of this package each, which exposes FORMAT."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -36,11 +36,28 @@ class FacetFormat:
 
 
 class WriteMesh(Protocol):
-    """Writes a mesh, metrics (c,) by name where the format has room for them, and the case."""
+    """Writes a mesh to a file, metrics (c,) by name where the format has room for them, and the
+    case."""
 
     def __call__(
-        self, mesh: Mesh, metrics: dict[str, NDArray[Any]], case: CaseSetup | None = None
-    ) -> bytes: ...
+        self,
+        mesh: Mesh,
+        path: Path,
+        metrics: Mapping[str, NDArray[Any]],
+        case: CaseSetup | None = None,
+    ) -> None: ...
+
+
+class MeshDiffers(Protocol):
+    """What a file that was written says else than was meant, in words: nothing if it is right."""
+
+    def __call__(
+        self,
+        mesh: Mesh,
+        path: Path,
+        metrics: Mapping[str, NDArray[Any]],
+        case: CaseSetup | None = None,
+    ) -> Iterator[str]: ...
 
 
 @dataclass(frozen=True)
@@ -51,3 +68,4 @@ class MeshFormat:
     suffixes: tuple[str, ...]
     read: Callable[[Path], Mesh]
     write: WriteMesh
+    differences: MeshDiffers

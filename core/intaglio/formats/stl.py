@@ -2,6 +2,8 @@
 
 import re
 import struct
+from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,14 +29,33 @@ def stl_bytes(points: NDArray[np.float64], triangles: NDArray[np.int32], title: 
     return title.encode()[:80].ljust(80) + struct.pack("<I", len(triangles)) + record.tobytes()
 
 
-def patch_files(mesh: Mesh) -> dict[str, bytes]:
-    """`patches/NAME.stl` for each patch, normals out of the fluid; wider faces are split."""
-    out = {}
+def write_patches(mesh: Mesh, folder: Path) -> None:
+    """Write `NAME.stl` for each patch into a folder, normals out of the fluid; wider faces are
+    split."""
+    folder.mkdir(parents=True, exist_ok=True)
     for k, patch in enumerate(mesh.patches):
-        own = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch == k))
         title = f"{patch.name} in {mesh.unit}"
-        out[f"patches/{patch.name}.stl"] = stl_bytes(mesh.points, fan(*own)[0], title)
-    return out
+        data = stl_bytes(mesh.points, _patch_triangles(mesh, k), title)
+        (folder / f"{patch.name}.stl").write_bytes(data)
+
+
+def patch_differences(mesh: Mesh, folder: Path) -> Iterator[str]:
+    """What the files of patches say else than the mesh, in the format's single precision."""
+    for k, patch in enumerate(mesh.patches):
+        data = (folder / f"{patch.name}.stl").read_bytes()
+        triangles = _patch_triangles(mesh, k)
+        count = struct.unpack_from("<I", data, 80)[0]
+        if count != len(triangles) or len(data) != _HEAD + _RECORD.itemsize * count:
+            yield f"how many triangles {patch.name} has"
+            continue
+        corner = np.frombuffer(data, _RECORD, count, _HEAD)["corner"]
+        if not np.array_equal(corner, mesh.points[triangles].astype("<f4")):
+            yield f"triangles of {patch.name}"
+
+
+def _patch_triangles(mesh: Mesh, patch: int) -> NDArray[np.int32]:
+    own = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch == patch))
+    return fan(*own)[0]
 
 
 def read_stl(data: bytes, name: str) -> TriangleFile:

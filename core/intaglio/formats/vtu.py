@@ -4,12 +4,12 @@ Written with raw appended data in double precision. What the format has no place
 zones and the unit, stands in its field data: a JSON text and the boundary's faces.
 """
 
-import base64
 import json
 import struct
 import zlib
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.format import MeshFormat
+from intaglio.formats.vtk_xml import Named, VtkData, VtkFile, vtk_differences, write_vtk
 from intaglio.mesh.building import NO_POLYGONS, Polygons, Stream, cell_mesh, faces_around
 from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS, Mesh, Patch, Zone, rows, turned_rows
@@ -27,31 +28,22 @@ from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 _TYPE = {TETRAHEDRON: 10, HEXAHEDRON: 12, PRISM: 13, PYRAMID: 14, POLYHEDRON: 42}
 _SHAPE = {v: k for k, v in _TYPE.items()}
 _ABOUT = "intaglio_json"
-_KINDS = {
-    "Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2", "Int32": "i4", "UInt32": "u4",
-    "Int64": "i8", "UInt64": "u8", "Float32": "f4", "Float64": "f8",
-}  # fmt: skip
 
 
-def vtu_bytes(mesh: Mesh, cell_data: dict[str, NDArray[np.float64]]) -> bytes:
-    """The mesh's cells with named cell data (c,), in double precision."""
-    blocks: list[bytes] = []
-    offset = 0
+def write_vtu(mesh: Mesh, path: Path, cell_data: Mapping[str, NDArray[np.float64]]) -> None:
+    """Write the mesh's cells with named cell data (c,), in double precision."""
+    write_vtk(path, _whole(mesh, cell_data))
 
-    def array(name: str, kind: str, data: NDArray[Any], components: int = 1, more: str = "") -> str:
-        nonlocal offset
-        raw = np.ascontiguousarray(data).tobytes()
-        blocks.append(struct.pack("<Q", len(raw)) + raw)
-        text = (
-            f'<DataArray type="{kind}" Name="{name}" NumberOfComponents="{components}" '
-            f'{more}format="appended" offset="{offset}"/>'
-        )
-        offset += len(raw) + 8
-        return text
 
-    def field(name: str, kind: str, data: NDArray[Any]) -> str:
-        return array(name, kind, data, 1, f'NumberOfTuples="{len(data)}" ')
+def vtu_differences(
+    mesh: Mesh, path: Path, cell_data: Mapping[str, NDArray[np.float64]]
+) -> Iterator[str]:
+    """What a file says else than the mesh and its data, in words."""
+    return vtk_differences(path, _whole(mesh, cell_data))
 
+
+def _whole(mesh: Mesh, cell_data: Mapping[str, NDArray[np.float64]]) -> VtkData:
+    """The cells, and in fields what the format has no place for."""
     about = {
         "unit": mesh.unit,
         "patches": [[p.name, p.kind] for p in mesh.patches],
@@ -61,34 +53,37 @@ def vtu_bytes(mesh: Mesh, cell_data: dict[str, NDArray[np.float64]]) -> bytes:
     }
     held = np.flatnonzero(mesh.patch >= 0)
     start, nodes = rows(mesh.face_start, mesh.face_nodes, held)
-    polyhedra = []
+    fields = (
+        Named(_ABOUT, "UInt8", np.frombuffer(json.dumps(about).encode(), np.uint8)),
+        Named("boundary_offsets", "Int64", start),
+        Named("boundary_nodes", "Int32", nodes),
+        Named("boundary_patch", "Int32", mesh.patch[held]),
+    )
+    return replace(cells_of(mesh, cell_data), fields=fields)
+
+
+def cells_of(mesh: Mesh, cell_data: Mapping[str, NDArray[np.float64]]) -> VtkData:
+    """Points and cells with their data; offsets are 64 bit, numbers of points 32 bit as in the
+    mesh."""
+    types = np.array([_TYPE[k] for k in range(len(SHAPES))], np.uint8)
+    cells = [
+        Named("connectivity", "Int32", mesh.cell_nodes),
+        Named("offsets", "Int64", mesh.cell_start[1:]),
+        Named("types", "UInt8", types[mesh.shape]),
+    ]
     if (mesh.shape == POLYHEDRON).any():
         faces, where = _face_stream(mesh)
-        polyhedra = [array("faces", "Int64", faces), array("faceoffsets", "Int64", where)]
-    types = np.array([_TYPE[k] for k in range(len(SHAPES))], np.uint8)
-    head = [
-        '<?xml version="1.0"?>',
-        '<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" '
-        'header_type="UInt64"><UnstructuredGrid><FieldData>',
-        field(_ABOUT, "UInt8", np.frombuffer(json.dumps(about).encode(), np.uint8)),
-        field("boundary_offsets", "Int64", start.astype("<i8")),
-        field("boundary_nodes", "Int32", nodes.astype("<i4")),
-        field("boundary_patch", "Int32", mesh.patch[held].astype("<i4")),
-        f'</FieldData><Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{mesh.cells}">',
-        "<Points>",
-        array("Points", "Float64", mesh.points.astype("<f8"), 3),
-        "</Points><Cells>",
-        array("connectivity", "Int64", mesh.cell_nodes.astype("<i8")),
-        array("offsets", "Int64", mesh.cell_start[1:].astype("<i8")),
-        array("types", "UInt8", types[mesh.shape]),
-        *polyhedra,
-        "</Cells><CellData>",
-        array("zone", "Int32", mesh.zone.astype("<i4")),
-        *(array(name, "Float64", data.astype("<f8")) for name, data in cell_data.items()),
-        "</CellData></Piece></UnstructuredGrid>",
-        '<AppendedData encoding="raw">_',
-    ]
-    return "\n".join(head).encode() + b"".join(blocks) + b"\n</AppendedData></VTKFile>\n"
+        cells += [Named("faces", "Int64", faces), Named("faceoffsets", "Int64", where)]
+    data = [Named(name, "Float64", values) for name, values in cell_data.items()]
+    return VtkData(
+        "UnstructuredGrid",
+        {"NumberOfPoints": len(mesh.points), "NumberOfCells": mesh.cells},
+        {
+            "Points": [Named("Points", "Float64", mesh.points, 3)],
+            "Cells": cells,
+            "CellData": [Named("zone", "Int32", mesh.zone), *data],
+        },
+    )
 
 
 def _face_stream(mesh: Mesh) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -126,8 +121,7 @@ def read_vtu(path: Path) -> Mesh:
     """The cells of a .vtu file; patches, zones and unit if it was written here, else one patch
     called `boundary` and the unit m. Raises FileRejected."""
     try:
-        data = path.read_bytes()
-        return _read(data, path.name)
+        return _read(VtkFile(path), path.name)
     except StepFailed as error:
         raise FileRejected(
             error.code, f"{path.name} cannot be used: {error.message}", error.places
@@ -141,93 +135,7 @@ def read_vtu(path: Path) -> Mesh:
         ) from error
 
 
-class _Arrays:
-    """The data arrays of a file: inline as text or base64, or appended raw or as base64."""
-
-    def __init__(self, data: bytes) -> None:
-        head, mark, tail = data.partition(b"<AppendedData")
-        self.appended, self.raw = b"", True
-        if mark:
-            told, _, rest = tail.partition(b">")
-            self.raw = b"base64" not in told
-            self.appended = rest[rest.index(b"_") + 1 :]
-            head += b"</VTKFile>"
-        self.root = ElementTree.fromstring(head)
-        if self.root.get("type") != "UnstructuredGrid":
-            raise ValueError("its type is not UnstructuredGrid")
-        self.order = ">" if self.root.get("byte_order") == "BigEndian" else "<"
-        self.head = np.dtype(
-            self.order + ("u8" if self.root.get("header_type") == "UInt64" else "u4")
-        )
-        self.compressed = self.root.get("compressor")
-        if self.compressed not in (None, "vtkZLibDataCompressor"):
-            raise ValueError(f"its data are compressed by {self.compressed}")
-
-    def read(self, element: ElementTree.Element) -> NDArray[Any]:
-        kind = np.dtype(self.order + _KINDS[element.get("type", "")])
-        how = element.get("format")
-        if how == "ascii":
-            return np.array((element.text or "").split(), dtype=kind)
-        if how == "appended":
-            at = int(element.get("offset", "0"))
-            if at < 0 or at > len(self.appended):
-                raise ValueError("data lie beyond the end of the file")
-            source = self.appended[at:] if not self.raw else memoryview(self.appended)[at:]
-        else:
-            source = (element.text or "").strip().encode()
-        raw = self._block(source, how == "appended" and self.raw)
-        return np.frombuffer(raw, kind, len(raw) // kind.itemsize)
-
-    def _block(self, source: Any, raw: bool) -> bytes:
-        size = self.head.itemsize
-
-        def piece(start: int, length: int) -> bytes:
-            if not raw:
-                return base64.b64decode(source)[start : start + length]
-            out = bytes(source[start : start + length])
-            if len(out) < length:
-                raise ValueError("the file is cut short")
-            return out
-
-        if not self.compressed:
-            if not raw:
-                # the head is encoded together with the data
-                source = _base64_run(bytes(source))
-            (length,) = np.frombuffer(piece(0, size), self.head)
-            out = piece(size, int(length))
-            if len(out) < int(length):
-                raise ValueError("the file is cut short")
-            return out
-        return self._inflated(source, raw, size)
-
-    def _inflated(self, source: Any, raw: bool, size: int) -> bytes:
-        if not raw:
-            # head and blocks are two runs of base64
-            text = bytes(source)
-            count = int(np.frombuffer(base64.b64decode(text[: 4 * ((size + 2) // 3) ])[:size],
-                                      self.head)[0])  # fmt: skip
-            length = 4 * ((size * (3 + count) + 2) // 3)
-            head = base64.b64decode(text[:length])
-            body = base64.b64decode(_base64_run(text[length:]))
-        else:
-            count = int(np.frombuffer(bytes(source[:size]), self.head)[0])
-            head = bytes(source[: size * (3 + count)])
-            body = source[size * (3 + count) :]
-        sizes = np.frombuffer(head, self.head, count, 3 * size).astype(np.int64)
-        ends = np.cumsum(sizes)
-        return b"".join(
-            zlib.decompress(bytes(body[e - s : e])) for s, e in zip(sizes, ends, strict=True)
-        )
-
-
-def _base64_run(text: bytes) -> bytes:
-    """The first run of base64 characters of a text that may go on with something else."""
-    end = next((i for i, c in enumerate(text) if c in b"<\n \t_"), len(text))
-    return text[:end]
-
-
-def _read(data: bytes, name: str) -> Mesh:
-    arrays = _Arrays(data)
+def _read(arrays: VtkFile, name: str) -> Mesh:
     piece = arrays.root.find(".//Piece")
     if piece is None:
         raise ValueError("it has no piece")
@@ -325,7 +233,7 @@ def _stream(
 
 
 def _listed_faces(
-    arrays: _Arrays, held: dict[str, ElementTree.Element], shape: NDArray[np.int8], points: int
+    arrays: VtkFile, held: dict[str, ElementTree.Element], shape: NDArray[np.int8], points: int
 ) -> Stream:
     """The faces of polyhedra as version 2.3 of the format lists them: faces by their nodes, cells
     by their faces."""
@@ -352,7 +260,7 @@ def _listed_faces(
 
 
 def _about(
-    arrays: _Arrays, held: dict[str, ElementTree.Element], cells: int
+    arrays: VtkFile, held: dict[str, ElementTree.Element], cells: int
 ) -> tuple[Polygons, tuple[Patch, ...], tuple[Zone, ...], NDArray[np.int32], str, list[int]]:
     """Patches and zones that a file written here tells of, unit, and patches of sheets' sides."""
     none = np.zeros(cells, np.int32)
@@ -377,5 +285,9 @@ def _about(
 
 
 FORMAT = MeshFormat(
-    "VTU", (".vtu",), read_vtu, lambda mesh, metrics, case=None: vtu_bytes(mesh, metrics)
+    "VTU",
+    (".vtu",),
+    read_vtu,
+    lambda mesh, path, metrics, case=None: write_vtu(mesh, path, metrics),
+    lambda mesh, path, metrics, case=None: vtu_differences(mesh, path, metrics),
 )

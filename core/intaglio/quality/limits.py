@@ -13,6 +13,7 @@ from typing_extensions import TypedDict
 
 from intaglio.errors import SettingRejected
 from intaglio.findings import PLACES, Finding
+from intaglio.mesh.in_unit import factor
 from intaglio.quality.catalogue import METRICS, Metric
 from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.quality.worst import TOLD
@@ -252,3 +253,16 @@ def judged(
     found = verdict(report, name, own, judge)
     more = [f.as_dict() for f in limit_findings(report, found, judge)]
     return {**report, "verdict": found, "findings": [*report["findings"], *more]}
+
+
+def limits_in_unit(rows: list[dict[str, Any]], unit: str, other: str) -> list[dict[str, Any]]:
+    """Limits of one's own in a unit of length, as what they are in another."""
+    power = {"unit": 1, "unit²": 2, "unit³": 3}
+    metrics = {m.key: m for m in (*METRICS, *SURFACE_METRICS)}
+    return [
+        {
+            **row,
+            "value": row["value"] * factor(unit, other) ** power.get(metrics[row["of"]].unit, 0),
+        }
+        for row in rows
+    ]

@@ -35,9 +35,9 @@ class Rows:
 class Blank:
     """One editable value.
 
-    type: length, angle, number, integer, velocity, pressure, density, viscosity, choice, point,
-    names, or the name of a list of its own kind, which `rows` then describes. above: exclusive
-    lower limit; least, most: inclusive.
+    type: length, angle, number, integer, velocity, pressure, density, viscosity, choice,
+    several (some of the choices), point, names, or the name of a list of its own kind, which
+    `rows` then describes. above: exclusive lower limit; least, most: inclusive.
     unit is shown after the value; `{unit}` in it stands for the study's length unit.
     """
 
@@ -105,6 +105,13 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
         if value not in known:
             raise SettingRejected(where, f"{label} must be one of {', '.join(known)}.")
         return value
+    if described.type == "several":
+        known = [key for key, _ in described.choices]
+        if not isinstance(value, (list, tuple)) or not all(v in known for v in value):
+            raise SettingRejected(where, f"{label} must be a list of {', '.join(known)}.")
+        if not value:
+            raise SettingRejected(where, f"{label}: choose at least one.")
+        return [key for key in known if key in value]
     if described.type == "point":
         if not isinstance(value, (list, tuple)) or len(value) != 3:
             raise SettingRejected(where, f"{label} needs three coordinates.")
@@ -176,6 +183,9 @@ def value_schema(b: Blank) -> dict[str, Any]:
         return b.rows.schema()
     if b.type == "choice":
         return {"type": "string", "enum": [key for key, _ in b.choices]}
+    if b.type == "several":
+        keys = [key for key, _ in b.choices]
+        return {"type": "array", "items": {"type": "string", "enum": keys}, "minItems": 1}
     if b.type == "point":
         return POINT_SCHEMA
     return NAMES_SCHEMA if b.type == "names" else EXPRESSION

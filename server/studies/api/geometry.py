@@ -1,11 +1,9 @@
 """Working on geometry by pointer: ruler, growing selections, the enclosure, files of a stage."""
 
 import functools
-import io
-import zipfile
 
 import numpy as np
-from django.http import Http404, HttpResponse
+from django.http import Http404, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
@@ -24,6 +22,7 @@ from intaglio.stages.domain.settings import Domain
 from intaglio.stages.domain.step import enclosure_of
 from intaglio.stages.sizing.step import field_of
 from studies.api.access import variant_of
+from studies.api.archives import pieces_of, sent, zipped
 from studies.api.held import product_arrays, shown_product
 from studies.api.shapes import (
     FacesShape,
@@ -126,7 +125,7 @@ class GeometryView(APIView):
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
         parameters=[OpenApiParameter(n, str) for n in ("as", "per")],
     )
-    def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
+    def get(self, request: Request, variant_id: int, stage: str) -> StreamingHttpResponse:
         """A stage's geometry as STEP, BREP, STL, OBJ or PLY; per body or patch as a zip."""
         variant = variant_of(request.user, variant_id)
         suffix = "." + request.query_params.get("as", "stl")
@@ -144,18 +143,8 @@ class GeometryView(APIView):
                 patches = patch_faces(settled, domain)
         stem = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
         files = files_of(model, suffix, per, f"{stem}_{stage}", patches)
+        kind = "application/octet-stream"
         if per == "whole":
             (name, data), *_ = files.items()
-        else:
-            name, data = f"{stem}_{stage}.zip", _zipped(files)
-        response = HttpResponse(data, content_type="application/octet-stream")
-        response["Content-Disposition"] = f'attachment; filename="{name}"'
-        return response
-
-
-def _zipped(files: dict[str, bytes]) -> bytes:
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for name, data in files.items():
-            archive.writestr(name, data)
-    return out.getvalue()
+            return sent(pieces_of(data), name, kind)
+        return sent(zipped(files), f"{stem}_{stage}.zip", kind)

@@ -3,7 +3,7 @@
 from typing import Any
 
 import numpy as np
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, StreamingHttpResponse
 from django.utils import timezone
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -19,6 +19,7 @@ from intaglio.reporting.page import report_page
 from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
 from studies.api.access import variant_of
+from studies.api.archives import pieces_of, sent, zipped
 from studies.api.held import (
     binary,
     coloured_by,
@@ -177,9 +178,12 @@ class ReportView(APIView):
 
 
 class ExportView(APIView):
-    @extend_schema(responses={(200, "application/zip"): OpenApiTypes.BINARY})
-    def get(self, request: Request, variant_id: int) -> HttpResponse:
-        """Mesh and case in one zip, if they are up to date."""
+    @extend_schema(
+        responses={(200, "application/zip"): OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("file", str, description="one of its files alone")],
+    )
+    def get(self, request: Request, variant_id: int) -> StreamingHttpResponse:
+        """Mesh and case in one zip, if they are up to date; or one of the files alone."""
         variant = variant_of(request.user, variant_id)
         state = variant_states(variant)[-1]
         if state.report is None or state.key is None:
@@ -188,7 +192,12 @@ class ExportView(APIView):
             errors = [f["message"] for f in state.report["findings"] if f["level"] == "error"]
             raise ValidationError({"detail": f"The case cannot be handed over: {' '.join(errors)}"})
         arrays, _ = product_arrays(state.key)
-        name = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
-        response = HttpResponse(arrays["zip"].tobytes(), content_type="application/zip")
-        response["Content-Disposition"] = f'attachment; filename="{name or "study"}.zip"'
-        return response
+        files = {path: arrays[path] for path in state.report["files"]}
+        one = request.query_params.get("file")
+        if one is None:
+            name = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
+            return sent(zipped(files), f"{name or 'study'}.zip", "application/zip")
+        if one not in files:
+            raise Http404(f"The export has no file {one}. It has {', '.join(files)}.")
+        name = one.rsplit("/", 1)[-1]
+        return sent(pieces_of(files[one]), name, "application/octet-stream")

@@ -3,12 +3,18 @@
 Only this package knows the standard's spellings.
 """
 
+from intaglio.formats.cgns.case_reading import read_case
+from intaglio.formats.cgns.comparing import cgns_differences
 from intaglio.formats.cgns.reading import read_cgns
-from intaglio.formats.cgns.writing import cgns_bytes, write_cgns
+from intaglio.formats.cgns.writing import write_cgns
 from intaglio.formats.format import MeshFormat
 
 FORMAT = MeshFormat(
-    "CGNS", (".cgns",), read_cgns, lambda mesh, metrics, case=None: cgns_bytes(mesh, case)
+    "CGNS",
+    (".cgns",),
+    read_cgns,
+    lambda mesh, path, metrics, case=None: write_cgns(mesh, path, case=case),
+    lambda mesh, path, metrics, case=None: cgns_differences(mesh, path, case),
 )
 
-__all__ = ["FORMAT", "cgns_bytes", "read_cgns", "write_cgns"]
+__all__ = ["FORMAT", "cgns_differences", "read_case", "read_cgns", "write_cgns"]

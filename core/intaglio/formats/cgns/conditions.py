@@ -31,6 +31,8 @@ _HEAT = (0, 2, -2, -1, 0)
 _CONDUCTIVITY = (1, 1, -3, -1, 0)
 
 Exponents = tuple[int, int, int, int, int]
+# numbers by their standard names, with their dimensions
+Values = dict[str, tuple[Any, Exponents]]
 
 
 def _array(parent: h5py.Group, name: str, values: Any, exponents: Exponents) -> None:
@@ -56,51 +58,74 @@ def write_case(top: h5py.Group, case: CaseSetup) -> None:
 
 def write_zone_case(group: h5py.Group, zone: ZoneSetup, case: CaseSetup) -> None:
     """A zone's material, equations and turning frame."""
-    own = zone.properties
     state = node(group, "ReferenceState", "ReferenceState_t")
     units(state, "Meter")
     node(state, "Material", "Descriptor_t", zone.material)
-    _array(state, "Density", own.density, _DENSITY)
-    _array(state, "Temperature", zone.temperature + ZERO, _KELVIN)
-    if own.heat_capacity > 0:
-        _array(state, "SpecificHeatPressure", own.heat_capacity, _HEAT)
-    if own.conductivity > 0:
-        _array(state, "ThermalConductivity", own.conductivity, _CONDUCTIVITY)
+    for name, (value, exponents) in state_of(zone).items():
+        _array(state, name, value, exponents)
     if zone.kind == "fluid":
-        _array(state, "ViscosityMolecular", own.viscosity, _VISCOSITY)
         _equations(group, zone, case)
     if zone.frame is not None:
         _rotating(group, zone.frame)
 
 
-def _equations(group: h5py.Group, zone: ZoneSetup, case: CaseSetup) -> None:
+def state_of(zone: ZoneSetup) -> Values:
+    """A material's properties and the temperature that they are taken at."""
+    own = zone.properties
+    out: Values = {
+        "Density": (own.density, _DENSITY),
+        "Temperature": (zone.temperature + ZERO, _KELVIN),
+    }
+    if own.heat_capacity > 0:
+        out["SpecificHeatPressure"] = (own.heat_capacity, _HEAT)
+    if own.conductivity > 0:
+        out["ThermalConductivity"] = (own.conductivity, _CONDUCTIVITY)
+    if zone.kind == "fluid":
+        out["ViscosityMolecular"] = (own.viscosity, _VISCOSITY)
+    return out
+
+
+def equations_of(zone: ZoneSetup, case: CaseSetup) -> dict[str, tuple[str, Values]]:
+    """Of a fluid by the kind of node: the standard's word, and constants."""
     own = zone.properties
     turbulent = bool(case.closure.standard)
+    out: dict[str, tuple[str, Values]] = {
+        "GoverningEquations": ("NSTurbulent" if turbulent else "NSLaminar", {}),
+        "ViscosityModel": ("Constant", {"ViscosityMolecular": (own.viscosity, _VISCOSITY)}),
+    }
+    if case.heat and own.conductivity > 0:
+        out["ThermalConductivityModel"] = ("ConstantPrandtl", {"Prandtl": (own.prandtl, _NONE)})
+    if turbulent:
+        out["TurbulenceClosure"] = ("EddyViscosity", {})
+        out["TurbulenceModel"] = (case.closure.standard, {})
+    return out
+
+
+def _equations(group: h5py.Group, zone: ZoneSetup, case: CaseSetup) -> None:
     held = node(group, "FlowEquationSet", "FlowEquationSet_t")
     units(held, "Meter")
     node(held, "EquationDimension", '"int"', np.array([3], "<i4"))
-    node(held, "GoverningEquations", "GoverningEquations_t",
-         "NSTurbulent" if turbulent else "NSLaminar")  # fmt: skip
-    model = node(held, "ViscosityModel", "ViscosityModel_t", "Constant")
-    _array(model, "ViscosityMolecular", own.viscosity, _VISCOSITY)
-    if case.heat and own.conductivity > 0:
-        conduction = node(held, "ThermalConductivityModel", "ThermalConductivityModel_t",
-                          "ConstantPrandtl")  # fmt: skip
-        _array(conduction, "Prandtl", own.prandtl, _NONE)
-    if turbulent:
-        node(held, "TurbulenceClosure", "TurbulenceClosure_t", "EddyViscosity")
-        node(held, "TurbulenceModel", "TurbulenceModel_t", case.closure.standard)
+    for kind, (word, constants) in equations_of(zone, case).items():
+        model = node(held, kind, f"{kind}_t", word)
+        for name, (value, exponents) in constants.items():
+            _array(model, name, value, exponents)
+
+
+def frame_of(frame: Turning) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Centre (m) and rate (°/s) of a turning frame, as the standard keeps them."""
+    rate = np.array(frame.axis) * np.degrees(frame.radians)
+    return np.array(frame.point, "<f4"), rate.astype("<f4")
 
 
 def _rotating(group: h5py.Group, frame: Turning) -> None:
     held = node(group, "RotatingCoordinates", "RotatingCoordinates_t")
     units(held, "Meter")
-    rate = np.array(frame.axis) * np.degrees(frame.radians)
+    centre, rate = frame_of(frame)
     for name, values, exponents in (
-        ("RotationCenter", frame.point, (0, 1, 0, 0, 0)),
+        ("RotationCenter", centre, (0, 1, 0, 0, 0)),
         ("RotationRateVector", rate, (0, 0, -1, 0, 1)),
     ):
-        data = node(held, name, "DataArray_t", np.array(values, "<f4"))
+        data = node(held, name, "DataArray_t", values)
         node(data, "DimensionalExponents", "DimensionalExponents_t", np.array(exponents, "<f8"))
 
 
@@ -134,7 +159,7 @@ def write_condition(
     """The data of a patch's condition at a zone; order: its faces there, as numbers among the
     patch's faces in the mesh, in the order of the elements."""
     node(condition, "Condition", "Descriptor_t", patch.condition or "none")
-    fixed, passing = _data(mesh, number, patch, case, order)
+    fixed, passing = condition_data(mesh, number, patch, case, order)
     if not fixed and not passing:
         return
     held = node(condition, "Data", "BCDataSet_t", condition_type(patch, case.heat))
@@ -146,14 +171,11 @@ def write_condition(
                 _array(data, key, value, exponents)
 
 
-_Values = dict[str, tuple[Any, Exponents]]
-
-
-def _data(
+def condition_data(
     mesh: Mesh, number: int, patch: PatchSetup, case: CaseSetup, order: Any
-) -> tuple[_Values, _Values]:
+) -> tuple[Values, Values]:
     """Values that are held at the patch, and those that pass through it."""
-    fixed: _Values = {}
+    fixed: Values = {}
     n = patch.numbers
     velocity = face_velocities(mesh, number, patch, case)
     if velocity is not None:
@@ -189,17 +211,17 @@ def _data(
     return _with_heat(patch, case, fixed)
 
 
-def _turning(n: Mapping[str, Any]) -> _Values:
+def _turning(n: Mapping[str, Any]) -> Values:
     rate = np.array(n["axis"]) * np.degrees(n["rpm"] * np.pi / 30.0)
-    out: _Values = {}
+    out: Values = {}
     for i, axis in enumerate("XYZ"):
         out[f"RotationCenter{axis}"] = (n["point"][i], (0, 1, 0, 0, 0))
         out[f"RotationRate{axis}"] = (rate[i], (0, 0, -1, 0, 1))
     return out
 
 
-def _with_heat(patch: PatchSetup, case: CaseSetup, fixed: _Values) -> tuple[_Values, _Values]:
-    passing: _Values = {}
+def _with_heat(patch: PatchSetup, case: CaseSetup, fixed: Values) -> tuple[Values, Values]:
+    passing: Values = {}
     own = patch.heat_numbers
     if case.heat and patch.kind == "wall":
         if patch.heat == "temperature":

@@ -44,12 +44,12 @@ from intaglio.mesh.sheets import with_sheets_among
 Longs = NDArray[np.int64]
 
 
-class _Unusable(Exception):
+class Unusable(Exception):
     """What is wrong with the file, in words."""
 
 
 @dataclass
-class _ZoneRead:
+class ZoneRead:
     """One zone as read: cells, their shapes and nodes; the faces of polyhedra; surface polygons
     with the element number of each; node numbers from 0."""
 
@@ -68,7 +68,7 @@ class _ZoneRead:
         order = np.argsort(self.element)
         at = np.minimum(np.searchsorted(self.element[order], elements), max(len(order) - 1, 0))
         if not len(order) or (self.element[order][at] != elements).any():
-            raise _Unusable(f"a patch of zone {self.title} names elements that are no faces")
+            raise Unusable(f"a patch of zone {self.title} names elements that are no faces")
         return order[at]
 
 
@@ -80,7 +80,7 @@ def read_cgns(path: Path) -> Mesh:
     try:
         with h5py.File(path, "r") as file:
             return _read(file, path.name)
-    except _Unusable as error:
+    except Unusable as error:
         raise FileRejected("not-cgns", f"{path.name} cannot be used: {error}.") from error
     except StepFailed as error:
         raise FileRejected(
@@ -99,14 +99,14 @@ def _data(group: h5py.Group) -> NDArray[Any]:
 def _read(file: h5py.File, name: str) -> Mesh:
     base = next(children(file["/"], "CGNSBase_t"), None)
     if base is None:
-        raise _Unusable("it has no base")
-    unit = _unit(base)
+        raise Unusable("it has no base")
+    unit = unit_of(base)
     groups = list(children(base, "Zone_t"))
-    zones = [_zone(group) for group in groups]
+    zones = [read_zone(group) for group in groups]
     if not zones or not sum(len(s) for z in zones for s in z.shapes):
         raise FileRejected("no-cells", f"{name} holds no cells.")
     shift = np.cumsum([0] + [len(z.points) for z in zones])
-    listed = [_conditions(zone, group) for zone, group in zip(zones, groups, strict=True)]
+    listed = [conditions_of(zone, group) for zone, group in zip(zones, groups, strict=True)]
     patches = _in_order([patch for own in listed for patch, _ in own], base)
     names = [p.name for p in patches]
     surface = NO_POLYGONS
@@ -116,7 +116,7 @@ def _read(file: h5py.File, name: str) -> Mesh:
             start, nodes = rows(zone.polygons.start, zone.polygons.nodes, polygon)
             own = np.full(len(polygon), number, np.int32)
             surface = surface + Polygons(start, (nodes + shift[k]).astype(np.int32), own)
-    links = [link for k, g in enumerate(groups) for link in _links(k, g, zones)]
+    links = [link for k, g in enumerate(groups) for link in links_of(k, g, zones)]
     points, join = _welded(zones, shift, [link for link in links if link.carried is None])
     mesh = _whole(zones, shift, join, points, surface, patches, unit)
     pairs = [link for link in links if link.carried is not None]
@@ -143,7 +143,7 @@ def _in_order(found: list[Patch], base: h5py.Group) -> list[Patch]:
     )
 
 
-def _unit(base: h5py.Group) -> str:
+def unit_of(base: h5py.Group) -> str:
     held = next(children(base, "DimensionalUnits_t"), None)
     if held is None:
         return "m"
@@ -151,17 +151,15 @@ def _unit(base: h5py.Group) -> str:
     return next((k for k, v in UNITS.items() if v == word.strip("\0 ")), "m")
 
 
-def _zone(group: h5py.Group) -> _ZoneRead:
+def read_zone(group: h5py.Group) -> ZoneRead:
     grid = next(children(group, "GridCoordinates_t"), None)
     if grid is None:
-        raise _Unusable(f"zone {name_of(group)} has no coordinates")
+        raise Unusable(f"zone {name_of(group)} has no coordinates")
     told = next((text(d) for d in children(group, "Descriptor_t") if name_of(d) == "Kind"), "")
     axes = [_data(grid[f"Coordinate{a}"]).astype(np.float64) for a in "XYZ"]
     if len({len(a) for a in axes}) != 1:
-        raise _Unusable(f"zone {name_of(group)} has coordinates of different lengths")
-    zone = _ZoneRead(
-        name_of(group), told if told in ZONE_KINDS else "fluid", np.stack(axes, axis=1)
-    )
+        raise Unusable(f"zone {name_of(group)} has coordinates of different lengths")
+    zone = ZoneRead(name_of(group), told if told in ZONE_KINDS else "fluid", np.stack(axes, axis=1))
     late = []
     for section in children(group, "Elements_t"):
         kind = int(_data(section)[0])
@@ -176,7 +174,7 @@ def _zone(group: h5py.Group) -> _ZoneRead:
         elif kind in NODES_OF_TYPE:
             size = NODES_OF_TYPE[kind]
             if len(nodes) % size:
-                raise _Unusable(f"section {name_of(section)} is cut short")
+                raise Unusable(f"section {name_of(section)} is cut short")
             start = np.arange(len(nodes) // size + 1, dtype=np.int64) * size
             if kind in SHAPE_OF_TYPE:
                 shape = np.full(len(start) - 1, SHAPE_OF_TYPE[kind], np.int8)
@@ -184,7 +182,7 @@ def _zone(group: h5py.Group) -> _ZoneRead:
             else:
                 _add_polygons(zone, first, start, nodes)
         else:
-            raise _Unusable(
+            raise Unusable(
                 f"section {name_of(section)} has elements of type {kind}, which are not read"
             )
     for start, faces in late:
@@ -194,43 +192,43 @@ def _zone(group: h5py.Group) -> _ZoneRead:
 
 def _offsets(section: h5py.Group, nodes: Longs) -> Longs:
     if "ElementStartOffset" not in section:
-        raise _Unusable(f"section {name_of(section)} is written as before version 3.4")
+        raise Unusable(f"section {name_of(section)} is written as before version 3.4")
     start = _data(section["ElementStartOffset"]).astype(np.int64)
     if len(start) < 2 or start[0] != 0 or start[-1] != len(nodes) or (np.diff(start) < 1).any():
-        raise _Unusable(f"the offsets of section {name_of(section)} do not fit its elements")
+        raise Unusable(f"the offsets of section {name_of(section)} do not fit its elements")
     return start
 
 
-def _checked(zone: _ZoneRead, nodes: Longs) -> NDArray[np.int32]:
-    """Node numbers from 0. Raises _Unusable if one is out of range."""
+def _checked(zone: ZoneRead, nodes: Longs) -> NDArray[np.int32]:
+    """Node numbers from 0. Raises Unusable if one is out of range."""
     if len(nodes) and (nodes.min() < 1 or nodes.max() > len(zone.points)):
-        raise _Unusable(
+        raise Unusable(
             f"elements of zone {zone.title} name nodes beyond its {len(zone.points):,} points"
         )
     return (nodes - 1).astype(np.int32)
 
 
-def _add_cells(zone: _ZoneRead, shape: NDArray[np.int8], start: Longs, nodes: Longs) -> None:
+def _add_cells(zone: ZoneRead, shape: NDArray[np.int8], start: Longs, nodes: Longs) -> None:
     zone.shapes.append(shape)
     zone.starts.append(start)
     zone.nodes.append(_checked(zone, nodes))
 
 
-def _add_polygons(zone: _ZoneRead, first: int, start: Longs, nodes: Longs) -> None:
+def _add_polygons(zone: ZoneRead, first: int, start: Longs, nodes: Longs) -> None:
     if (np.diff(start) < 3).any():
-        raise _Unusable(f"zone {zone.title} has faces with fewer than three nodes")
+        raise Unusable(f"zone {zone.title} has faces with fewer than three nodes")
     none = np.zeros(len(start) - 1, np.int32)
     zone.polygons = zone.polygons + Polygons(start, _checked(zone, nodes), none)
     zone.element = np.concatenate([zone.element, first + np.arange(len(start) - 1)])
 
 
-def _mixed(zone: _ZoneRead, first: int, section: h5py.Group, nodes: Longs) -> None:
+def _mixed(zone: ZoneRead, first: int, section: h5py.Group, nodes: Longs) -> None:
     start = _offsets(section, nodes)
     types = nodes[start[:-1]]
     if not np.isin(types, list(NODES_OF_TYPE)).all():
-        raise _Unusable(f"section {name_of(section)} has elements of a type that is not read")
+        raise Unusable(f"section {name_of(section)} has elements of a type that is not read")
     if (np.diff(start) - 1 != np.array([NODES_OF_TYPE.get(t, 0) for t in range(24)])[types]).any():
-        raise _Unusable(f"the offsets of section {name_of(section)} do not fit its elements")
+        raise Unusable(f"the offsets of section {name_of(section)} do not fit its elements")
     bare = np.ones(len(nodes), bool)
     bare[start[:-1]] = False
     plain_start, plain = start - np.arange(len(start)), nodes[bare]
@@ -246,12 +244,12 @@ def _mixed(zone: _ZoneRead, first: int, section: h5py.Group, nodes: Longs) -> No
         zone.element = np.concatenate([before, first + own])
 
 
-def _polyhedra(zone: _ZoneRead, start: Longs, faces: Longs) -> None:
+def _polyhedra(zone: ZoneRead, start: Longs, faces: Longs) -> None:
     """Cells by the numbers of their faces; negative ones look into the cell."""
     polygon = zone.polygon_of(np.abs(faces))
     size = np.diff(start)
     if (size < 4).any():
-        raise _Unusable(f"zone {zone.title} has cells with fewer than four faces")
+        raise Unusable(f"zone {zone.title} has cells with fewer than four faces")
     outward = faces > 0
     if outward.all():
         outward = _outward(zone, start, polygon)
@@ -268,7 +266,7 @@ def _polyhedra(zone: _ZoneRead, start: Longs, faces: Longs) -> None:
     zone.cells_of_faces.append((start, signed))
 
 
-def _outward(zone: _ZoneRead, start: Longs, polygon: Longs) -> NDArray[np.bool_]:
+def _outward(zone: ZoneRead, start: Longs, polygon: Longs) -> NDArray[np.bool_]:
     """Which faces of cells look out of them, where the file gives no signs: by place."""
     face_start, nodes = rows(zone.polygons.start, zone.polygons.nodes, polygon)
     middle = ragged_mean(face_start, zone.points[nodes])
@@ -281,7 +279,7 @@ def _outward(zone: _ZoneRead, start: Longs, polygon: Longs) -> NDArray[np.bool_]
     return np.einsum("ij,ij->i", normal, middle - centre) > 0
 
 
-def _conditions(zone: _ZoneRead, group: h5py.Group) -> list[tuple[Patch, Longs]]:
+def conditions_of(zone: ZoneRead, group: h5py.Group) -> list[tuple[Patch, Longs]]:
     """Patches of a zone, and the polygons of each."""
     out = []
     for conditions in children(group, "ZoneBC_t"):
@@ -301,7 +299,7 @@ def _listed(condition: h5py.Group) -> Longs | None:
         if name in condition:
             low, high = (int(v) for v in _data(condition[name])[:2])
             if high < low or high - low > 2**31:
-                raise _Unusable(f"the range of patch {name_of(condition)} runs backward")
+                raise Unusable(f"the range of patch {name_of(condition)} runs backward")
             return np.arange(low, high + 1)
     for name in ("PointList", "ElementList"):
         if name in condition:
@@ -310,7 +308,7 @@ def _listed(condition: h5py.Group) -> Longs | None:
 
 
 @dataclass(frozen=True)
-class _Link:
+class Link:
     """Polygons of one zone that are polygons of another; carried: (turn, shift) if periodic."""
 
     zone: int
@@ -320,7 +318,7 @@ class _Link:
     carried: tuple[NDArray[np.float64], NDArray[np.float64]] | None
 
 
-def _links(number: int, group: h5py.Group, zones: list[_ZoneRead]) -> list[_Link]:
+def links_of(number: int, group: h5py.Group, zones: list[ZoneRead]) -> list[Link]:
     titles = [z.title for z in zones]
     out = []
     for held in children(group, "ZoneGridConnectivity_t"):
@@ -331,10 +329,10 @@ def _links(number: int, group: h5py.Group, zones: list[_ZoneRead]) -> list[_Link
             own = _data(link["PointList"]).astype(np.int64)
             theirs = _data(link["PointListDonor"]).astype(np.int64)
             if len(own) != len(theirs):
-                raise _Unusable(f"connection {name_of(link)} joins lists of different lengths")
+                raise Unusable(f"connection {name_of(link)} joins lists of different lengths")
             other = titles.index(donor)
             out.append(
-                _Link(
+                Link(
                     number,
                     zones[number].polygon_of(own),
                     other,
@@ -360,14 +358,14 @@ def _carried(link: h5py.Group) -> tuple[NDArray[np.float64], NDArray[np.float64]
                 for n in ("RotationCenter", "RotationAngle", "Translation")
             ]
             if any(len(v) != 3 for v in values):
-                raise _Unusable(f"connection {name_of(link)} has a turn without three numbers")
+                raise Unusable(f"connection {name_of(link)} has a turn without three numbers")
             turn = Rotation.from_euler("xyz", values[1], degrees=True).as_matrix()
             return turn, values[0] - turn @ values[0] + values[2]
     return None
 
 
 def _welded(
-    zones: list[_ZoneRead], shift: Longs, links: list[_Link]
+    zones: list[ZoneRead], shift: Longs, links: list[Link]
 ) -> tuple[NDArray[np.float64], Longs]:
     """Points of all zones, those of linked faces joined, and the new number of each old one."""
     from scipy.sparse import coo_matrix
@@ -400,7 +398,7 @@ def _welded(
 
 
 def _whole(
-    zones: list[_ZoneRead],
+    zones: list[ZoneRead],
     shift: Longs,
     join: Longs,
     points: NDArray[np.float64],
@@ -456,7 +454,7 @@ def _whole(
 
 
 def _with_pairs(
-    mesh: Mesh, links: list[_Link], zones: list[_ZoneRead], shift: Longs, join: Longs
+    mesh: Mesh, links: list[Link], zones: list[ZoneRead], shift: Longs, join: Longs
 ) -> Mesh:
     """The mesh with its periodic pairs, one for each two patches that a link joins."""
     import dataclasses
@@ -473,7 +471,7 @@ def _with_pairs(
             found[at[at >= 0]] = rim[at >= 0]
             faces.append(found)
         if (np.concatenate(faces) < 0).any():
-            raise _Unusable("a periodic connection names faces that are not on the boundary")
+            raise Unusable("a periodic connection names faces that are not on the boundary")
         one, other = (int(mesh.patch[f[0]]) for f in faces)
         if one == other or one < 0 or other < 0 or (other, one) in pairs:
             continue

@@ -1,6 +1,5 @@
 """Writing a mesh as CGNS."""
 
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -39,7 +38,7 @@ Longs = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
-class _Written:
+class Numbered:
     """How one zone's elements are numbered: the mesh's faces that are elements there, sorted, and
     the element number of each; per patch the sorted faces."""
 
@@ -59,8 +58,8 @@ def write_cgns(
     A zone with polyhedra is written by its faces; its other cells are then polyhedra too. With a
     case, its equations, materials and conditions stand with the zones and patches.
     """
-    unit, scale = (UNITS[mesh.unit], 1.0) if mesh.unit in UNITS else ("Meter", 1e-6)
-    points = mesh.points * scale  # µm, which the standard does not know, become metres
+    unit, scale = standard_unit(mesh.unit)
+    points = mesh.points if scale == 1.0 else mesh.points * scale
     with h5py.File(path, "w", libver="earliest", track_order=True) as file:
         root(file)
         top = node(file["/"], base, "CGNSBase_t", np.array([3, 3], "<i4"))
@@ -74,16 +73,22 @@ def write_cgns(
             node(family, "FamilyBC", "FamilyBC_t", KIND_TO_TYPE[patch.kind])
             if k in two_sided:
                 node(family, SIDES, "Descriptor_t", "sides of walls without a thickness")
-        numbered = [_numbered(mesh, k) for k in range(len(mesh.zones))]
+        numbered = [numbered_elements(mesh, k) for k in range(len(mesh.zones))]
         for number, zone in enumerate(mesh.zones):
             _write_zone(top, mesh, points, number, zone, numbered, scale, case)
+
+
+def standard_unit(unit: str) -> tuple[str, float]:
+    """The standard's word for a unit of length, and the factor that brings lengths to it: µm, which
+    it does not know, become metres."""
+    return (UNITS[unit], 1.0) if unit in UNITS else (UNITS["m"], 1e-6)
 
 
 def _beyond(mesh: Mesh) -> NDArray[np.int32]:
     return np.where(mesh.neighbour >= 0, mesh.zone[mesh.neighbour], -1)
 
 
-def _numbered(mesh: Mesh, zone: int) -> _Written:
+def numbered_elements(mesh: Mesh, zone: int) -> Numbered:
     """Numbers of the elements at a zone: cells first, then the faces of its patches in order; or,
     where it has polyhedra, all its faces first and then the cells."""
     at = (mesh.zone[mesh.owner] == zone) | (_beyond(mesh) == zone)
@@ -92,19 +97,19 @@ def _numbered(mesh: Mesh, zone: int) -> _Written:
         for k in range(len(mesh.patches))
         if len(own := np.flatnonzero((mesh.patch == k) & at))
     }
-    if _by_faces(mesh, zone):
+    if written_by_faces(mesh, zone):
         faces = np.flatnonzero(at)
-        return _Written(faces, np.arange(1, len(faces) + 1), of_patch)
+        return Numbered(faces, np.arange(1, len(faces) + 1), of_patch)
     first = int((mesh.zone == zone).sum()) + 1
     # within a patch the triangles come first, so that each section is of one type
     size = face_sizes(mesh)
     parts = [own[np.argsort(size[own], kind="stable")] for own in of_patch.values()]
     listed = np.concatenate(parts) if parts else np.zeros(0, np.int64)
     order = np.argsort(listed, kind="stable")
-    return _Written(listed[order], first + order, of_patch)
+    return Numbered(listed[order], first + order, of_patch)
 
 
-def _by_faces(mesh: Mesh, zone: int) -> bool:
+def written_by_faces(mesh: Mesh, zone: int) -> bool:
     return bool((mesh.shape[mesh.zone == zone] == POLYHEDRON).any())
 
 
@@ -114,7 +119,7 @@ def _write_zone(
     points: NDArray[np.float64],
     number: int,
     zone: Zone,
-    numbered: list[_Written],
+    numbered: list[Numbered],
     scale: float,
     case: CaseSetup | None,
 ) -> None:
@@ -127,16 +132,11 @@ def _write_zone(
     group = node(top, zone.name, "Zone_t", size)
     node(group, "ZoneType", "ZoneType_t", "Unstructured")
     node(group, "Kind", "Descriptor_t", zone.kind)
-    coordinates = node(group, "GridCoordinates", "GridCoordinates_t")
-    for i, axis in enumerate("XYZ"):
-        values = np.ascontiguousarray(points[used, i])
-        held = node(coordinates, f"Coordinate{axis}", "DataArray_t", values)
-        exponents = np.array([0, 1, 0, 0, 0], "<f8")
-        node(held, "DimensionalExponents", "DimensionalExponents_t", exponents)
+    write_coordinates(group, points[used])
     own = numbered[number]
     taken = {p.name for p in mesh.patches}
     title = "Cells" if "Cells" not in taken else "Cells_"
-    by_faces = _by_faces(mesh, number)
+    by_faces = written_by_faces(mesh, number)
     if by_faces:
         name = "Faces" if "Faces" not in taken else "Faces_"
         _faces_and_cells(group, mesh, own, cells, local, (name, title))
@@ -167,10 +167,26 @@ def _write_zone(
         node(condition, "GridLocation", "GridLocation_t", "FaceCenter")
         node(condition, "FamilyName", "FamilyName_t", patch.name)
         if case is not None and own_case is not None:
-            in_order = faces if by_faces else faces[np.argsort(elements)]
-            order = np.searchsorted(np.flatnonzero(mesh.patch == k), in_order)
+            order = condition_order(mesh, k, own)
             write_condition(condition, mesh, k, own_case, case, order)
     _connections(group, mesh, number, numbered, scale)
+
+
+def write_coordinates(group: h5py.Group, points: NDArray[np.float64]) -> None:
+    """The points (n, 3) of a zone."""
+    coordinates = node(group, "GridCoordinates", "GridCoordinates_t")
+    for i, axis in enumerate("XYZ"):
+        values = np.ascontiguousarray(points[:, i])
+        held = node(coordinates, f"Coordinate{axis}", "DataArray_t", values)
+        exponents = np.array([0, 1, 0, 0, 0], "<f8")
+        node(held, "DimensionalExponents", "DimensionalExponents_t", exponents)
+
+
+def condition_order(mesh: Mesh, patch: int, own: Numbered) -> Longs:
+    """Faces of a patch at a zone in the order of their elements, as numbers among all its faces."""
+    faces = own.of_patch[patch]
+    in_order = faces[np.argsort(own.elements(faces), kind="stable")]
+    return np.searchsorted(np.flatnonzero(mesh.patch == patch), in_order)
 
 
 def _patch_sections(
@@ -178,7 +194,7 @@ def _patch_sections(
     mesh: Mesh,
     name: str,
     faces: Longs,
-    own: _Written,
+    own: Numbered,
     zone: int,
     local: NDArray[np.int32],
 ) -> None:
@@ -189,12 +205,12 @@ def _patch_sections(
         if not len(part):
             continue
         title = name if name not in group else f"{name[:30]}_4"
-        _, nodes = _outward(mesh, part, zone)
+        _, nodes = outward_nodes(mesh, part, zone)
         first = int(own.elements(part)[0])
-        _elements(group, title, kind, len(part), local[nodes], first)
+        elements_node(group, title, kind, len(part), local[nodes], first)
 
 
-def _outward(mesh: Mesh, faces: Longs, zone: int) -> tuple[Longs, NDArray[np.int32]]:
+def outward_nodes(mesh: Mesh, faces: Longs, zone: int) -> tuple[Longs, NDArray[np.int32]]:
     """Offsets and nodes of faces, seen outward from a zone."""
     start, nodes = rows(mesh.face_start, mesh.face_nodes, faces)
     turned = mesh.zone[mesh.owner[faces]] != zone
@@ -204,7 +220,7 @@ def _outward(mesh: Mesh, faces: Longs, zone: int) -> tuple[Longs, NDArray[np.int
 def _faces_and_cells(
     group: h5py.Group,
     mesh: Mesh,
-    own: _Written,
+    own: Numbered,
     cells: Longs,
     local: NDArray[np.int32],
     titles: tuple[str, str],
@@ -226,7 +242,7 @@ def _section(
 ) -> None:
     """Elements of one type, or of several as the standard's mixed section."""
     if (types == types[0]).all():
-        _elements(group, name, int(types[0]), len(types), nodes, first)
+        elements_node(group, name, int(types[0]), len(types), nodes, first)
         return
     # the type of each element stands before its nodes
     mixed_start = start + np.arange(len(start))
@@ -238,9 +254,10 @@ def _section(
     _offset_section(group, name, MIXED, mixed_start, out, first)
 
 
-def _elements(
+def elements_node(
     group: h5py.Group, name: str, kind: int, count: int, nodes: NDArray[Any], first: int
 ) -> h5py.Group:
+    """A section of elements of a type, the first of which has the number `first`."""
     section = node(group, name, "Elements_t", np.array([kind, 0], "<i4"))
     span = np.array([first, first + count - 1], "<i4")
     node(section, "ElementRange", "IndexRange_t", span)
@@ -251,12 +268,12 @@ def _elements(
 def _offset_section(
     group: h5py.Group, name: str, kind: int, start: Longs, nodes: NDArray[Any], first: int
 ) -> None:
-    section = _elements(group, name, kind, len(start) - 1, nodes, first)
+    section = elements_node(group, name, kind, len(start) - 1, nodes, first)
     node(section, "ElementStartOffset", "DataArray_t", start.astype("<i4"))
 
 
 def _connections(
-    group: h5py.Group, mesh: Mesh, number: int, numbered: list[_Written], scale: float
+    group: h5py.Group, mesh: Mesh, number: int, numbered: list[Numbered], scale: float
 ) -> None:
     """Faces of this zone that are faces of another one, or periodic with some."""
     links = None
@@ -320,11 +337,3 @@ def _periodic(link: h5py.Group, turn: NDArray[np.float64], shift: NDArray[np.flo
         node(data, "DimensionalExponents", "DimensionalExponents_t", exponents)
     numbers = " ".join(repr(float(v)) for v in (*turn.ravel(), *shift))
     node(link, "Carried", "Descriptor_t", numbers)
-
-
-def cgns_bytes(mesh: Mesh, case: CaseSetup | None = None) -> bytes:
-    """The file as bytes."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "mesh.cgns"
-        write_cgns(mesh, path, case=case)
-        return path.read_bytes()

@@ -65,6 +65,7 @@ STAGE = Stage(
         ),
         Sentence("Gravity is {gravity}."),
         Sentence("Zones that turn: {frames}"),
+        Sentence("Hand it over in {length} as {files}, its cells numbered {numbering}."),
     ),
     "Set up the case",
     ("volume", "patches"),
@@ -72,6 +73,6 @@ STAGE = Stage(
     defaults=_defaults,
     cost=_cost,
     also=_limits,
-    version=4,
+    version=5,
     named=True,
 )

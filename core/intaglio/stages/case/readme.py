@@ -1,6 +1,9 @@
 """The plain-language README inside an export."""
 
+from collections.abc import Mapping, Sequence
 from typing import Any
+
+from intaglio.handover.parts import ALWAYS, CHOSEN
 
 _PLURAL = {
     "tetrahedron": "tetrahedra",
@@ -15,8 +18,10 @@ def _cells(by_shape: dict[str, int]) -> str:
     return ", ".join(f"{n:,} {_PLURAL[shape]}" for shape, n in by_shape.items())
 
 
-def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> str:
-    """What is what in the exported folder."""
+def export_readme(
+    name: str, report: Mapping[str, Any], case: Mapping[str, Any], chosen: Sequence[str]
+) -> str:
+    """What is what in the exported folder; chosen: keys of the parts that are in it."""
     unit = report["unit"]
     skew = report["quality"]["equiangle_skewness"]
     lines = [
@@ -26,11 +31,11 @@ def export_readme(name: str, report: dict[str, Any], case: dict[str, Any]) -> st
         f"lengths are in {unit}.",
         f"Largest equiangle skewness {skew['max']:.3f}, mean {skew['mean']:.3f}.",
         "",
-        "mesh.cgns      the mesh, with its patches as boundary conditions (CGNS standard, HDF5)",
-        "mesh.vtu       the same mesh with quality values per cell, for any VTK-based viewer",
-        "patches/*.stl  the surface of each patch, normals out of the fluid",
-        "case.yaml      materials, the condition on each patch and what follows from it, SI units",
-        "report.json    counts, patches, quality and checks, for programs",
+        *(
+            f"{part.file:<14} {part.about}"
+            for part in (*CHOSEN, *ALWAYS)
+            if part.key in chosen or (part in ALWAYS and part.key != "words")
+        ),
         "",
         "Patches:",
     ]

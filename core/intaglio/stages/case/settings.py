@@ -10,8 +10,10 @@ from intaglio.case.kinds import (
     HEAT_ROWS,
     MATERIAL_ROWS,
 )
+from intaglio.handover.parts import CHOSEN
 from intaglio.settings.blanks import blank
 from intaglio.settings.kinded import rows_of
+from intaglio.units import MM_PER_UNIT
 
 
 @dataclass(frozen=True)
@@ -95,4 +97,25 @@ class Case:
         "Their equations are written in a frame that turns with them.",
         [],
         rows=rows_of(FRAME_ROWS),
+    )
+    length: str = blank(
+        "choice",
+        "unit of length of the files",
+        "The standard tells the unit; a solver that does not read it mostly expects m.",
+        "model",
+        choices=(("model", "the model's unit"), *((u, u) for u in MM_PER_UNIT)),
+    )
+    files: list[str] = blank(
+        "several",
+        "files",
+        "Case, report and a text that explains the rest go along always.",
+        [part.key for part in CHOSEN if part.usual],
+        choices=tuple((part.key, part.label) for part in CHOSEN),
+    )
+    numbering: str = blank(
+        "choice",
+        "numbers of the cells",
+        "Near numbers for neighbours keep a solver's matrix narrow, which saves it time.",
+        "narrow",
+        choices=(("narrow", "narrow"), ("as_filled", "as filled")),
     )

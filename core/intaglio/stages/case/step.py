@@ -1,26 +1,26 @@
 """Checking mesh and case together and writing every file of the export."""
 
-import io
-import json
-import zipfile
-from collections.abc import Mapping
-from dataclasses import asdict
+import tempfile
+from dataclasses import asdict, replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-import yaml
 
 from intaglio.case.checks import checks, yplus
 from intaglio.case.document import case_document
 from intaglio.case.measuring import first_distances, zone_widths, zones_of_patches
-from intaglio.case.setup import metres, set_up
+from intaglio.case.setup import CaseSetup, metres, set_up
 from intaglio.errors import StepFailed
 from intaglio.findings import Finding
-from intaglio.formats.registry import MESH_FORMATS
-from intaglio.formats.stl import patch_files
+from intaglio.handover.parts import CHOSEN, Meant
+from intaglio.handover.writing import write_parts
+from intaglio.mesh.in_unit import in_unit
+from intaglio.mesh.numbering import narrow_order, renumbered
+from intaglio.parts.kind import Arrays
 from intaglio.parts.model import Product
-from intaglio.quality.limits import judged
-from intaglio.quality.report import mesh_findings, patch_rows, report
+from intaglio.quality.limits import judged, limits_in_unit
+from intaglio.quality.report import MeshPatchRow, mesh_findings, patch_rows, report
 from intaglio.quality.values import Values, cell_values
 from intaglio.stages.case.foretold import inflow_rows, material_rows
 from intaglio.stages.case.readme import export_readme
@@ -60,41 +60,54 @@ def case_step(
         )
     progress(0.05, "naming the boundary")
     mesh = named_mesh(volume_product, patches)
-    rows = patch_rows(mesh)
     ratio = volume_product.arrays.get("size_ratio")
-    values = Values(mesh, size_ratio=None if ratio is None else ratio.astype(float))
+    if settings.numbering == "narrow":
+        progress(0.08, "numbering the cells")
+        order = narrow_order(mesh)
+        mesh, ratio = renumbered(mesh, order), None if ratio is None else ratio[order]
+    rows = patch_rows(mesh)
+    ratio = None if ratio is None else ratio.astype(float)
+    values = Values(mesh, size_ratio=ratio)
     sides = zones_of_patches(mesh)
     bounded = [{**row, "zones": own} for row, own in zip(rows, sides, strict=True) if row["faces"]]
     given = asdict(settings)
     case = set_up(given, {z.name: z.kind for z in mesh.zones}, bounded, mesh.unit)
     scale = metres(mesh.unit)
     near = {name: scale * away for name, away in first_distances(mesh).items()}
-    found = mesh_findings(mesh, values.measured)
-    for row in rows:
-        if not row["faces"]:
-            found.append(
-                Finding("empty-patch", "caution", f"Patch {row['name']} has no faces in the mesh.")
-            )
-    told = report(values, found, steps)
-    widths = {z: scale * w for z, w in zone_widths(told["zones"], bounded).items()}
-    of_case = checks(case, given, near, widths)
-    document = case_document(case, {r["name"]: r["faces"] for r in rows}, name)
-    full = judged(told, limits.limits, limits.own_limits)
-    full["findings"] += [f.as_dict() for f in of_case]
+    progress(0.1, "checking mesh and case")
+
+    def judge(values: Values, own_limits: list[dict[str, Any]]) -> dict[str, Any]:
+        found = mesh_findings(values.mesh, values.measured) + _empty(rows)
+        return judged(report(values, found, steps), limits.limits, own_limits)
+
+    full = judge(values, limits.own_limits)
     if not full["valid"]:
-        raise StepFailed("invalid", "The mesh is not valid: " + " ".join(f.message for f in found))
-    files: dict[str, bytes] = {}
-    metrics = cell_values(values, WRITTEN)
-    for k, known in enumerate(MESH_FORMATS):
-        file = f"mesh{known.suffixes[0]}"
-        progress(0.3 + 0.4 * k / len(MESH_FORMATS), f"writing {file}")
-        files[file] = known.write(mesh, metrics, case)
-    progress(0.7, "writing patches")
-    files |= patch_files(mesh)
-    files["case.yaml"] = yaml.safe_dump(document, sort_keys=False, allow_unicode=True).encode()
-    files["report.json"] = json.dumps(full, indent=1).encode()
-    files["README.txt"] = export_readme(name, full, document).encode()
-    progress(0.8, "packing")
+        wrong = [f["message"] for f in full["findings"] if f["level"] == "error"]
+        raise StepFailed("invalid", "The mesh is not valid: " + " ".join(wrong))
+    widths = {z: scale * w for z, w in zone_widths(full["zones"], bounded).items()}
+    of_case = checks(case, given, near, widths)
+    told = [f.as_dict() for f in of_case]
+    of_files, unit = full, mesh.unit if settings.length == "model" else settings.length
+    if unit != mesh.unit:
+        # all that the files tell is in their unit
+        values = Values(in_unit(mesh, unit), size_ratio=ratio)
+        of_files = judge(values, limits_in_unit(limits.own_limits, mesh.unit, unit))
+    meant = _meant(
+        name,
+        values,
+        replace(case, unit=unit),
+        {**of_files, "findings": of_files["findings"] + told},
+        settings.files,
+    )
+    with tempfile.TemporaryDirectory(prefix="intaglio-") as folder:
+        sizes = write_parts(
+            meant,
+            settings.files,
+            Path(folder),
+            lambda share, doing: progress(0.4 + 0.6 * share, doing),
+        )
+        # the files stay readable without a name, and are never all in memory
+        arrays: Arrays = {path: np.memmap(Path(folder) / path, np.uint8, "r") for path in sizes}
     data: CaseReport = {
         "unit": mesh.unit,
         "cells": full["cells"],
@@ -104,19 +117,26 @@ def case_step(
         "yplus": yplus(case, near, widths),
         "valid": full["valid"],
         "ready": not any(f.level == "error" for f in of_case),
-        "files": {k: len(v) for k, v in files.items()},
-        "findings": full["findings"],
+        "files": sizes,
+        "findings": full["findings"] + told,
     }
-    return Product({"zip": np.frombuffer(zipped(files), np.uint8)}, data)
+    return Product(arrays, data)
 
 
-def zipped(files: Mapping[str, bytes]) -> bytes:
-    """One zip file with these files, in a fixed order and with a fixed date."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for path, data in files.items():
-            info = zipfile.ZipInfo(path, (2026, 1, 1, 0, 0, 0))
-            info.compress_type = zipfile.ZIP_DEFLATED
-            info.external_attr = 0o644 << 16
-            archive.writestr(info, data)
-    return out.getvalue()
+def _empty(rows: list[MeshPatchRow]) -> list[Finding]:
+    return [
+        Finding("empty-patch", "caution", f"Patch {row['name']} has no faces in the mesh.")
+        for row in rows
+        if not row["faces"]
+    ]
+
+
+def _meant(
+    name: str, values: Values, case: CaseSetup, full: dict[str, Any], chosen: list[str]
+) -> Meant:
+    """What is handed over; full: the report of the mesh with all that was found."""
+    file = next((p.file for p in CHOSEN if p.key in chosen), "")
+    faces = {patch: row["faces"] for patch, row in full["patches"].items()}
+    document = case_document(case, faces, name, file)
+    words = export_readme(name, full, document, chosen)
+    return Meant(values.mesh, cell_values(values, WRITTEN), case, document, full, words)
