@@ -1,8 +1,16 @@
-"""Intaglio's computation: geometry, surface and volume meshes, export. No web, no database."""
+"""Intaglio's computation: geometry, surface and volume meshes, export. No web, no database.
+
+In Python everything begins with `open`, which gives a study: `recipe`, `run`, `mesh`, `check`,
+`case` and `export` are what one can do with it (docs/python.md).
+"""
 
 import hashlib
 import os
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from intaglio.interface.study import Study
 
 __version__ = "0.3.0"
 
@@ -27,3 +35,20 @@ def _kernel_folder() -> Path:
 
 
 os.environ.setdefault("NUMBA_CACHE_DIR", str(_kernel_folder()))
+
+
+def open(
+    *files: str | Path,
+    part: str | Path | None = None,
+    name: str | None = None,
+    quiet: bool = False,
+    **numbers: float | str,
+) -> "Study":
+    """A study of geometry files, or of a recipe (.yaml), perhaps with another part and with other
+    values of its named numbers: `intaglio.open("throat.yaml", throat=24)`.
+
+    quiet: shows no progress. Raises FileRejected and SettingRejected of `intaglio.errors`.
+    """
+    from intaglio.interface.study import opened
+
+    return opened(files, part, name, quiet, numbers)

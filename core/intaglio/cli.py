@@ -9,9 +9,11 @@ from typing import Any
 from intaglio import __version__
 from intaglio.commands.comparing import add_compare, compare
 from intaglio.commands.judging import add_check, check, read, report_of
-from intaglio.commands.reporting import add_report, report, source_of
+from intaglio.commands.reporting import add_report, report
+from intaglio.commands.running import add_run, run
 from intaglio.commands.telling import report_lines
 from intaglio.errors import Cancelled, FileRejected, IntaglioError, SettingRejected, StepFailed
+from intaglio.parts.reading import source_of
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -28,10 +30,7 @@ def _parser() -> argparse.ArgumentParser:
         choices=("inside", "around", "as-is"),
         help="where the fluid is; derived if not given",
     )
-    run = commands.add_parser("run", help="run a recipe and write the export")
-    run.add_argument("recipe", type=Path)
-    run.add_argument("--out", type=Path, required=True, help="folder for the files")
-    run.add_argument("--quiet", action="store_true", help="no progress")
+    add_run(commands)
     findings = commands.add_parser("findings", help="list what is wrong with a geometry file")
     findings.add_argument("part", type=Path, nargs="+", help="a geometry file, or several")
     findings.add_argument("--unit", default="file", help="take the numbers in mm, cm, m, in, ft")
@@ -83,7 +82,7 @@ def main(argv: list[str] | None = None) -> int:
         if args.command == "draft":
             return _draft(args)
         if args.command == "run":
-            return _run(args)
+            return run(args)
         if args.command == "findings":
             return _findings(args)
         if args.command == "convert":
@@ -228,47 +227,6 @@ def _save(files: dict[str, bytes], folder: Path) -> None:
     for name, data in files.items():
         (folder / name).write_bytes(data)
         print(folder / name)
-
-
-def _run(args: argparse.Namespace) -> int:
-    from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
-
-    from intaglio.recipe.plan import MemoryStore, run_to
-    from intaglio.recipe.recipe import read_recipe
-
-    recipe = read_recipe(args.recipe)
-    source = source_of(list(recipe.parts))
-    store = MemoryStore()
-    columns = (
-        TextColumn("{task.fields[stage]:<9}"),
-        BarColumn(),
-        TextColumn("{task.percentage:>3.0f} %"),
-        TimeRemainingColumn(),
-        TextColumn("{task.fields[doing]}"),
-    )
-    with Progress(*columns, disable=args.quiet) as bar:
-        tasks: dict[str, Any] = {}
-
-        def progress(stage: str, share: float, doing: str) -> None:
-            if stage not in tasks:
-                tasks[stage] = bar.add_task(stage, total=1.0, stage=stage, doing=doing)
-            bar.update(tasks[stage], completed=share, doing=doing)
-
-        states = run_to(
-            "case", source, recipe.name, recipe.settings, store, progress, recipe.numbers
-        )
-    last = states[-1]
-    assert last.key is not None and last.report is not None
-    product = store.get(last.key)
-    for path in last.report["files"]:
-        (args.out / path).parent.mkdir(parents=True, exist_ok=True)
-        product.arrays[path].tofile(args.out / path)
-    told = json.loads((args.out / "report.json").read_text())
-    _tell(told)
-    print(f"written to {args.out}")
-    if not last.report["ready"]:
-        print("The case cannot be handed over as it is: see the errors above.")
-    return 0 if told["valid"] and last.report["ready"] else 1
 
 
 def _tell(report: dict[str, Any]) -> None:

@@ -39,7 +39,17 @@ MAY = {
     },
     "recipe": {"numeric", "settings", "parts", "stages", "cad", "volume", "mesh", "quality"},
     "reporting": {"mesh", "parts", "quality", "recipe", "settings", "stages"},
-    "commands": {"formats", "mesh", "quality", "recipe", "parts", "reporting"},
+    "interface": {"formats", "mesh", "parts", "recipe", "settings", "stages"},
+    "commands": {
+        "formats",
+        "interface",
+        "mesh",
+        "quality",
+        "recipe",
+        "parts",
+        "reporting",
+        "stages",
+    },
     "cli.py": {"commands", "settings", "recipe", "stages", "parts", "formats", "mesh", "quality"},
 }
 OUTSIDE = {"django", "rest_framework", "procrastinate", "studies", "intaglio_server", "psycopg"}

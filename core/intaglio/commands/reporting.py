@@ -5,8 +5,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from intaglio.errors import FileRejected
-from intaglio.parts.taking import Source, together
+from intaglio.parts.reading import source_of
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.reporting.page import report_page
@@ -21,17 +20,6 @@ def add_report(commands: Any) -> None:
         "--stage", choices=("sizing", "surface", "layers", "volume", "case"), default="case",
         help="the last stage to run",
     )  # fmt: skip
-
-
-def source_of(paths: list[Path]) -> Source:
-    """Files as one source. Raises FileRejected."""
-    files = []
-    for path in paths:
-        try:
-            files.append((path.name, path.read_bytes()))
-        except OSError as error:
-            raise FileRejected("unreadable", f"{path} cannot be read: {error.strerror}.") from error
-    return together(files)
 
 
 def report(args: argparse.Namespace) -> int:

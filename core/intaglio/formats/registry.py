@@ -4,7 +4,7 @@ import importlib
 import pkgutil
 from pathlib import Path
 
-from intaglio import formats
+import intaglio.formats as formats
 from intaglio.errors import FileRejected
 from intaglio.formats.format import FacetFormat, MeshFormat
 from intaglio.mesh.mesh import Mesh

@@ -29,11 +29,18 @@ class Recipe:
     numbers: dict[str, float] = field(default_factory=dict)
 
 
-def _numbers(raw: Any) -> dict[str, float]:
-    if raw is None:
-        return {}
+def _numbers(raw: Any, others: Mapping[str, float | str]) -> dict[str, float]:
+    """The numbers by name, some with other values; those that follow from them follow."""
+    raw = {} if raw is None else raw
     if not isinstance(raw, Mapping):
         raise SettingRejected("numbers", "numbers needs names with values.")
+    for name in others:
+        if name not in raw:
+            known = f"It has {', '.join(map(str, raw))}." if raw else "It has no numbers."
+            raise SettingRejected(
+                f"numbers.{name}", f"The recipe has no number called {name}. {known}"
+            )
+    raw = {**raw, **others}
     out: dict[str, float] = {}
     for name, value in raw.items():
         try:
@@ -43,8 +50,9 @@ def _numbers(raw: Any) -> dict[str, float]:
     return out
 
 
-def read_recipe(path: Path) -> Recipe:
-    """Read a recipe; part may be one file or a list. Raises FileRejected or SettingRejected."""
+def read_recipe(path: Path, others: Mapping[str, float | str] | None = None) -> Recipe:
+    """Read a recipe; part may be one file or a list; others: numbers to take in place of its own.
+    Raises FileRejected or SettingRejected."""
     try:
         raw = yaml.safe_load(path.read_text(encoding="utf-8"))
     except OSError as error:
@@ -80,7 +88,7 @@ def read_recipe(path: Path) -> Recipe:
         tuple(p if p.is_absolute() else path.parent / p for p in files),
         str(raw.get("name") or files[0].stem),
         settings,
-        _numbers(raw.get("numbers")),
+        _numbers(raw.get("numbers"), others or {}),
     )
 
 

@@ -351,7 +351,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Mesh and case in one zip, if they are up to date. */
+        /** @description Mesh and case in one zip, if they are up to date; or one of the files alone. */
         get: operations["variants_export_retrieve"];
         put?: never;
         post?: never;
@@ -1979,7 +1979,10 @@ export interface operations {
     };
     variants_export_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description one of its files alone */
+                file?: string;
+            };
             header?: never;
             path: {
                 variant_id: number;
