@@ -4,9 +4,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from intaglio.case.kinds import CONDITION_ROWS, ENTERS, LEAVES, LEVELS
-from intaglio.case.setup import CaseSetup, PatchSetup
+from intaglio.case.names import names_findings
+from intaglio.case.setup import CaseSetup, PatchSetup, metres
 from intaglio.case.similarity import LAMINAR_PIPE, TURBULENT_PIPE
-from intaglio.findings import Finding, offer
+from intaglio.findings import Finding, offer, two_digits
 from intaglio.layers.yplus import wall_flow
 
 # from here on the density changes by 5 % and more
@@ -39,6 +40,7 @@ def checks(
         *_rows(case, settings),
         *_missing(case, settings),
         *_names(case),
+        *names_findings([(p.name, p.kind) for p in case.patches], settings["expected"]),
         *_balance(case),
         *_heat(case),
         *_similarity(case),
@@ -339,6 +341,13 @@ def _near_walls(
     ways = [f"y+ under {_RESOLVED:g}"] if closure.resolves else []
     ways += [f"y+ of {_BRIDGED[0]:g} to {_BRIDGED[1]:g}"] if closure.bridges else []
     told = ", ".join(f"{value:.3g} at {name}" for name, value in odd.items())
+    aim = 1.0 if closure.resolves else 50.0
+    # a first layer whose middle stands there, as high as all walls with the same shear
+    first: dict[float, list[str]] = {}
+    for name, value in odd.items():
+        high = two_digits(2.0 * near[name] * aim / value / metres(case.unit))
+        first.setdefault(high, []).append(name)
+    rows = [{"patches": sorted(names), "first": high} for high, names in first.items()]
     return [
         Finding(
             "first-height",
@@ -348,6 +357,9 @@ def _near_walls(
             f"{' or '.join(ways)}.",
             count=len(odd),
             advice="Ask Layers for a first height by y+.",
+            repairs=[
+                offer(f"Ask Layers for y+ of {aim:g} there", "first_height", rows=rows),
+            ],
             size=max(odd.values()),
             measure="the largest y+, estimated",
         )

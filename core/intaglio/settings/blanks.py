@@ -35,9 +35,10 @@ class Rows:
 class Blank:
     """One editable value.
 
-    type: length, angle, number, integer, velocity, pressure, density, viscosity, choice,
-    several (some of the choices), point, names, or the name of a list of its own kind, which
-    `rows` then describes. above: exclusive lower limit; least, most: inclusive.
+    type: length, angle, number, integer, velocity, pressure, density, viscosity, choice, several
+    (some of the choices), point, names, listed (names that are typed or dropped in), or the name of
+    a list of its own kind, which `rows` then describes. above: exclusive lower limit; least, most:
+    inclusive.
     unit is shown after the value; `{unit}` in it stands for the study's length unit.
     """
 
@@ -117,7 +118,7 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
             raise SettingRejected(where, f"{label} needs three coordinates.")
         number = Blank("number", label, "")
         return [check_value(where, number, v, numbers) for v in value]
-    if described.type == "names":
+    if described.type in ("names", "listed"):
         if not isinstance(value, (list, tuple)) or not all(isinstance(v, str) for v in value):
             raise SettingRejected(where, f"{label} needs a list of names.")
         return list(dict.fromkeys(value))
@@ -188,7 +189,7 @@ def value_schema(b: Blank) -> dict[str, Any]:
         return {"type": "array", "items": {"type": "string", "enum": keys}, "minItems": 1}
     if b.type == "point":
         return POINT_SCHEMA
-    return NAMES_SCHEMA if b.type == "names" else EXPRESSION
+    return NAMES_SCHEMA if b.type in ("names", "listed") else EXPRESSION
 
 
 def fields_schema(settings: type) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from typing import Any
 
 from rest_framework import serializers
 
+from intaglio.case.back import WHAT
 from studies.models import Job, Study, Variant
 
 
@@ -179,6 +180,15 @@ class ForetoldShape(serializers.Serializer):
     inlets = InflowShape(many=True)
     materials = MaterialShape(many=True)
     findings = serializers.ListField(child=serializers.DictField())
+
+
+class BackShape(serializers.Serializer):
+    """Reynolds number wanted at a patch, on a length in the model's unit, and what may change."""
+
+    patch = serializers.CharField(max_length=200)
+    reynolds = serializers.FloatField(min_value=1e-12, max_value=1e15)
+    length = serializers.FloatField(min_value=1e-12, max_value=1e12)
+    what = serializers.ChoiceField(choices=WHAT)
 
 
 class QualityShape(serializers.Serializer):

@@ -31,6 +31,7 @@ urlpatterns = [
     path(f"{_VARIANT}/stack", results.StackView.as_view()),
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
     path(f"{_VARIANT}/case", case.CaseView.as_view()),
+    path(f"{_VARIANT}/case/back", case.BackView.as_view()),
     path(f"{_VARIANT}/around", quality.AroundView.as_view()),
     path(f"{_VARIANT}/quality", quality.QualityView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),

@@ -307,6 +307,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/case/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The settings of Case that give a Reynolds number; nothing is changed. */
+        post: operations["variants_case_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/cells": {
         parameters: {
             query?: never;
@@ -613,6 +630,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Reynolds number wanted at a patch, on a length in the model's unit, and what may change. */
+        BackShape: {
+            patch: string;
+            /** Format: double */
+            reynolds: number;
+            /** Format: double */
+            length: number;
+            what: components["schemas"]["WhatEnum"];
+        };
         BarsShape: {
             edges: number[];
             count: number[];
@@ -1004,6 +1030,12 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * @description * `speed` - speed
+         *     * `viscosity` - viscosity
+         * @enum {string}
+         */
+        WhatEnum: "speed" | "viscosity";
         WordShape: {
             key: string;
             label: string;
@@ -1924,6 +1956,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForetoldShape"];
+                };
+            };
+        };
+    };
+    variants_case_back_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["BackShape"];
+                "multipart/form-data": components["schemas"]["BackShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };

@@ -5,6 +5,7 @@ import { count, measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
 import { useViewStore } from "../view/store";
 import { reportOf, stateOf, useBench } from "./context";
+import { changeOf, whereOf } from "./offers";
 
 const LEVEL: Record<string, [string, string]> = {
   error: ["✕", "text-madder"],
@@ -54,21 +55,7 @@ export function Findings() {
   const findings = useFindings();
   const settings = useSettings(variant.id);
   const [shown, setShown] = useState<Record<number, number>>({});
-  const offer = (operation: Operation) => {
-    if (operation.do === "keep_sizes") {
-      const own = (stateOf(variant, "sizing").settings?.regions ?? []) as object[];
-      settings.mutate({ sizing: { regions: [...own, ...(operation.rows as object[])] } });
-      return;
-    }
-    if (operation.do === "set") {
-      settings.mutate({
-        [operation.stage as string]: operation.settings as Record<string, unknown>,
-      });
-      return;
-    }
-    const list = (stateOf(variant, "geometry").settings?.repairs ?? []) as Operation[];
-    settings.mutate({ geometry: { repairs: [...list, operation] } });
-  };
+  const offer = (operation: Operation) => settings.mutate(changeOf(variant, operation));
   // each press goes to the next place; the faces concerned are selected
   const look = (f: Finding, k: number) => {
     const next = ((shown[k] ?? -1) + 1) % Math.max(1, f.places.length);
@@ -145,13 +132,7 @@ export function Findings() {
                     key={r.label}
                     type="button"
                     className="quiet"
-                    title={
-                      r.operation.do === "keep_sizes"
-                        ? "adds these places to the regions of Sizing"
-                        : r.operation.do === "set"
-                          ? "changes the settings above"
-                          : "adds this repair to the list above"
-                    }
+                    title={whereOf(r.operation)}
                     onClick={() => offer({ on: true, ...r.operation })}
                   >
                     {r.label}

@@ -1,6 +1,8 @@
 import { useEffect, useState } from "react";
+import { useSettings } from "../api/queries";
 import type { PatchSetting } from "../api/reports";
 import { reportOf, useBench } from "../bench/context";
+import { withOtherNames } from "../bench/offers";
 import {
   groupsByAngle,
   groupsByPlane,
@@ -33,6 +35,7 @@ export function freeName(patches: PatchSetting[], stem: string): string {
 export function PatchesBlank({ value: given, changed, reason, change }: BlankProps) {
   const value = given as PatchSetting[];
   const { variant, lists } = useBench();
+  const settings = useSettings(variant.id);
   const selected = useViewStore((s) => s.selected);
   const setSelected = useViewStore((s) => s.setSelected);
   const faces = reportOf(variant, "domain")?.faces ?? [];
@@ -41,6 +44,13 @@ export function PatchesBlank({ value: given, changed, reason, change }: BlankPro
   const number = new Map(faces.map((f, r) => [f.id, r]));
   const members = membersOf(value, faces, settled);
   const rest = members.find((_, k) => value[k]?.faces === "rest")?.length ?? 0;
+  // rows of other stages that name the patch follow
+  const rename = (k: number, name: string) => {
+    const others = withOtherNames(variant, { [value[k]!.name]: name });
+    const own = value.map((p, i) => (i === k ? { ...p, name } : p));
+    if (Object.keys(others).length < 2) change(own);
+    else settings.mutate({ ...others, patches: { patches: own } });
+  };
   const many = (n: number) => (n === 1 ? "1 face" : `${n} faces`);
   return (
     <div className="mt-1 font-sans text-[13px] leading-normal">
@@ -52,11 +62,7 @@ export function PatchesBlank({ value: given, changed, reason, change }: BlankPro
             <li key={k} className="border-b border-line py-1.5">
               <span className="flex items-center gap-1.5">
                 <PatchSwatch kind={patch.kind} index={k} />
-                <NameInput
-                  name={patch.name}
-                  changed={changed}
-                  change={(name) => change(value.map((p, i) => (i === k ? { ...p, name } : p)))}
-                />
+                <NameInput name={patch.name} changed={changed} change={(name) => rename(k, name)} />
                 <select
                   aria-label={`kind of ${patch.name}`}
                   className="blank"

@@ -4,8 +4,9 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from intaglio.case.back import worked_back
 from intaglio.case.checks import checks
-from intaglio.case.setup import CaseSetup, set_up
+from intaglio.case.setup import CaseSetup, metres, set_up
 from intaglio.stages.case.report import InflowRow, ZoneMaterialRow
 
 Report = Mapping[str, Any]
@@ -43,13 +44,38 @@ def foretold(
     meshed: Sequence[Mapping[str, Any]] = (),
 ) -> dict[str, Any]:
     """Inflows, materials and findings of a case as its settings stand. Raises SettingRejected."""
-    zones = {zone["name"]: zone["kind"] for zone in domain["zones"]}
-    case = set_up(settings, zones, bounded_patches(domain, patches, meshed), domain["unit"])
+    case = _case(settings, domain, patches, meshed)
     return {
         "inlets": inflow_rows(case),
         "materials": material_rows(case),
         "findings": [f.as_dict() for f in checks(case, settings, {}, {})],
     }
+
+
+def back(
+    settings: Mapping[str, Any],
+    domain: Report,
+    patches: Report,
+    meshed: Sequence[Mapping[str, Any]] = (),
+    *,
+    patch: str,
+    reynolds: float,
+    length: float,
+    what: str,
+) -> dict[str, list[dict[str, Any]]]:
+    """What `worked_back` gives, for a length in the model's unit."""
+    case = _case(settings, domain, patches, meshed)
+    return worked_back(settings, case, patch, reynolds, length * metres(domain["unit"]), what)
+
+
+def _case(
+    settings: Mapping[str, Any],
+    domain: Report,
+    patches: Report,
+    meshed: Sequence[Mapping[str, Any]],
+) -> CaseSetup:
+    zones = {zone["name"]: zone["kind"] for zone in domain["zones"]}
+    return set_up(settings, zones, bounded_patches(domain, patches, meshed), domain["unit"])
 
 
 def inflow_rows(case: CaseSetup) -> list[InflowRow]:

@@ -98,6 +98,12 @@ class Case:
         [],
         rows=rows_of(FRAME_ROWS),
     )
+    expected: list[str] = blank(
+        "listed",
+        "names that the solver's case expects",
+        "Drop in the list of your solver's case: patches are checked against it.",
+        [],
+    )
     length: str = blank(
         "choice",
         "unit of length of the files",

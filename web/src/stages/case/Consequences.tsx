@@ -3,6 +3,7 @@ import { reportOf, stateOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
 import { bytes, count, measure } from "../../parts/numbers";
 import { useForetold } from "./useForetold";
+import { WorkBack } from "./WorkBack";
 
 /** The mesh first, then what tells of it; the files of the patches last. */
 const order = (name: string) => (name.includes("/") ? 2 : name.startsWith("mesh.") ? 0 : 1);
@@ -55,6 +56,7 @@ export function CaseConsequences() {
         </p>
       )}
       <FactTable rows={rows} />
+      <WorkBack inlets={figures?.inlets ?? []} />
       {current && report && (
         <div className="mt-4 border border-ink bg-sheet p-3">
           <p>
@@ -74,12 +76,26 @@ export function CaseConsequences() {
               Export mesh and case
             </a>
           )}
-          <ul className="mt-2 text-[12px] text-soft">
+          <p className="mt-2 text-[12px] text-soft">
+            Every file was read back and says what was meant
+            {report.ready === false ? "." : "; each can be had alone:"}
+          </p>
+          <ul className="mt-1 text-[12px] text-soft">
             {Object.entries(report.files)
               .sort(([a], [b]) => order(a) - order(b) || a.localeCompare(b))
               .map(([name, size]) => (
-                <li key={name} className="flex justify-between">
-                  <span>{name}</span>
+                <li key={name} className="flex justify-between gap-3">
+                  {report.ready === false ? (
+                    <span>{name}</span>
+                  ) : (
+                    <a
+                      className="underline decoration-line hover:text-ink hover:decoration-ink"
+                      href={`/api/variants/${variant.id}/export?file=${encodeURIComponent(name)}`}
+                      download
+                    >
+                      {name}
+                    </a>
+                  )}
                   <span>{bytes(size)}</span>
                 </li>
               ))}

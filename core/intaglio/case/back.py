@@ -1,0 +1,85 @@
+"""Worked back: the speed of an inflow, or the viscosity of a fluid, from a Reynolds number."""
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from intaglio.case.setup import CaseSetup, PatchSetup
+from intaglio.case.similarity import speed_for, viscosity_for
+from intaglio.errors import SettingRejected
+
+WHAT = ("speed", "viscosity")
+
+
+def worked_back(
+    settings: Mapping[str, Any],
+    case: CaseSetup,
+    patch: str,
+    reynolds: float,
+    length: float,
+    what: str,
+) -> dict[str, list[dict[str, Any]]]:
+    """The settings of Case that give a Reynolds number on a length (m) with what enters at a patch:
+    its conditions with another `speed`, or the materials with another `viscosity` of its fluid.
+
+    Raises SettingRejected where nothing enters there or a number is not positive.
+    """
+    where = "case.conditions"
+    if not (reynolds > 0 and length > 0 and math.isfinite(reynolds) and math.isfinite(length)):
+        raise SettingRejected(where, "Reynolds number and length must be greater than nothing.")
+    own = next((p for p in case.patches if p.name == patch), None)
+    if own is None or own.kind not in ("inlet", "far_field", "opening") or not own.wetted:
+        raise SettingRejected(where, f"Nothing enters at {patch}; choose an inlet.")
+    zone = next(z for z in case.zones if z.name in own.zones and z.kind == "fluid")
+    p = zone.properties
+    if what == "speed":
+        speed = speed_for(reynolds, p.density, length, p.viscosity)
+        return {"conditions": _for_one(settings["conditions"], _faster(own, speed, p.density))}
+    if own.inflow is None or own.inflow.speed <= 0:
+        raise SettingRejected(where, f"No speed is known at {patch}; give it one first.")
+    row: dict[str, Any] = {
+        "zones": [zone.name],
+        "is": "own_fluid",
+        "density": p.density,
+        "viscosity": viscosity_for(reynolds, p.density, own.inflow.speed, length),
+        "temperature": zone.temperature,
+    }
+    more = {"heat_capacity": p.heat_capacity, "conductivity": p.conductivity}
+    row |= {name: value for name, value in more.items() if value > 0}
+    return {"materials": _for_one(settings["materials"], row, "zones")}
+
+
+def _faster(patch: PatchSetup, speed: float, density: float) -> dict[str, Any]:
+    """The row of a patch with another mean speed, of the kind that it has if that tells one."""
+    numbers = dict(patch.numbers)
+    row = {"patches": [patch.name], "is": patch.condition}
+    now = patch.inflow.speed if patch.inflow is not None else 0.0
+    if patch.condition in ("speed", "developed"):
+        numbers["speed"] = speed
+    elif patch.condition in ("velocity", "stream") and now > 0:
+        numbers["velocity"] = [v * speed / now for v in numbers["velocity"]]
+    elif patch.condition == "flow_rate":
+        numbers["rate"] = speed * patch.area
+    elif patch.condition == "mass_flow":
+        numbers["rate"] = speed * patch.area * density
+    elif patch.kind == "inlet":
+        row["is"], numbers = "speed", {"speed": speed}
+    else:
+        raise SettingRejected(
+            "case.conditions",
+            f"No direction is known at {patch.name}; give a speed first.",
+        )
+    return {**row, **numbers}
+
+
+def _for_one(
+    rows: list[dict[str, Any]], own: dict[str, Any], scope: str = "patches"
+) -> list[dict[str, Any]]:
+    """The rows with one for a single name; rows that named it alone make room."""
+    name = own[scope][0]
+    rest = []
+    for row in rows:
+        others = [n for n in row[scope] if n.strip().lower() != name.lower()]
+        if others:
+            rest.append({**row, scope: others})
+    return [own, *rest]
