@@ -51,6 +51,11 @@ def _mesh(points, parts, unit="mm", zones=None, zone=None) -> Mesh:
     return on_patches(cell_mesh(points, shape, start, nodes, NO_POLYGONS, (), zone, zones, unit))
 
 
+def of_hexahedra(points: np.ndarray, cells: np.ndarray) -> Mesh:
+    """A mesh of hexahedra (c, 8) of these points."""
+    return _mesh(points, {HEXAHEDRON: cells})
+
+
 def on_patches(mesh: Mesh, names=SIDES, kinds=KINDS) -> Mesh:
     """The boundary on patches by which way its faces look most."""
     rim = np.flatnonzero(mesh.neighbour < 0)

@@ -1,13 +1,17 @@
 """Working back from a Reynolds number, names that are expected, first heights asked for."""
 
+import numpy as np
 import pytest
 
 from intaglio.case.back import worked_back
 from intaglio.case.checks import checks
 from intaglio.case.names import likeness, names_findings
+from intaglio.case.room import room_findings
 from intaglio.case.setup import metres
 from intaglio.errors import SettingRejected
 from intaglio.layers.yplus import wall_flow
+from intaglio.mesh.building import with_patches
+from intaglio.mesh.mesh import Patch, face_middles
 from tests.core import any_cells
 from tests.core.test_case_setup import worked_out
 
@@ -111,6 +115,7 @@ def test_names_that_are_there_and_no_list_find_nothing():
         (["SHELL_1", "IN", "OUT"], {"in": "IN", "out": "OUT", "shell": "SHELL_1"}),
         # by their kinds, where the names say nothing of each other
         (["A_inlet", "B_outlet", "shell"], {"in": "A_inlet", "out": "B_outlet"}),
+        (["mixedOut", "FEED_IN_1", "shell"], {"in": "FEED_IN_1", "out": "mixedOut"}),
     ],
 )
 def test_each_name_is_proposed_once(expected, meant):
@@ -150,6 +155,8 @@ def test_likeness_is_that_of_the_longest_runs():
     assert likeness("inlet", "wall", "In_Let") == 1.0
     assert likeness("abcd", "wall", "bcde") == pytest.approx(2 * 3 / 8)
     assert likeness("abc", "wall", "xyz") == 0.0
+    # one word of two, and one of three in all
+    assert likeness("air_hood", "inlet", "hoodAir") == pytest.approx(0.9)
 
 
 # first heights
@@ -167,3 +174,59 @@ def test_the_first_height_that_is_offered_stands_at_the_wanted_y_plus(block):
     shear = wall_flow(1.0, 2.0, 0.001, water.viscosity / water.density, "pipe").shear_speed
     middle = 0.5 * offered["first"] * metres(block.unit)
     assert middle * shear * water.density / water.viscosity == pytest.approx(50.0, rel=0.05)
+
+
+# the room around a body in a stream
+
+
+def in_a_stream(ahead, behind, size=1.0):
+    """A cube in a box of hexahedra: the cells of the cube left out."""
+    at = np.array([-ahead, 0.0, size, size + behind])
+    across = np.array([-3.0, 0.0, size, size + 3.0])
+    axes = [at, across, across]
+    number = np.arange(64).reshape(4, 4, 4)
+    points = np.stack(np.meshgrid(*axes, indexing="ij"), -1).reshape(-1, 3)
+    corners = [number[i : i + 3, j : j + 3, k : k + 3].ravel()
+               for k in (0, 1) for i, j in ((0, 0), (1, 0), (1, 1), (0, 1))]  # fmt: skip
+    cells = np.delete(np.stack(corners, 1), 13, axis=0).astype(np.int32)
+    mesh = any_cells.of_hexahedra(points, cells)
+    middle = face_middles(mesh, np.arange(mesh.faces))
+    rim = mesh.neighbour < 0
+    inside = (np.abs(middle - size / 2) <= size / 2 + 1e-9).all(axis=1)
+    patch = np.where(rim, 2, -1)
+    patch[rim & (middle[:, 0] == at[0])], patch[rim & (middle[:, 0] == at[3])] = 0, 1
+    patch[rim & inside] = 3
+    named = (("ahead", "inlet"), ("behind", "outlet"), ("sides", "far_field"), ("cube", "wall"))
+    return with_patches(mesh, patch.astype(np.int32), tuple(Patch(*n) for n in named))
+
+
+@pytest.mark.parametrize(
+    ("ahead", "behind", "told"),
+    [
+        (6.0, 16.0, {}),
+        (4.0, 16.0, {"short-ahead": ("note", 4.0)}),
+        (1.0, 4.0, {"short-ahead": ("caution", 1.0), "short-behind": ("caution", 4.0)}),
+    ],
+)
+def test_a_body_near_the_ends_of_its_domain_is_remarked(ahead, behind, told):
+    mesh = in_a_stream(ahead, behind)
+    rows = [
+        {"patches": ["ahead"], "is": "speed", "speed": 1.0},
+        {"patches": ["behind"], "is": "pressure", "pressure": 0.0},
+        {"patches": ["sides"], "is": "stream", "velocity": [1, 0, 0], "pressure": 0.0},
+        {"patches": ["*"], "is": "no_slip"},
+    ]
+    case, _ = worked_out(mesh, conditions=rows)
+    found = {f.code: (f.level, pytest.approx(f.size)) for f in room_findings(mesh, case)}
+    assert found == told
+
+
+def test_a_floor_that_runs_through_is_no_body_in_the_stream(block):
+    rows = [
+        {"patches": ["left"], "is": "speed", "speed": 1.0},
+        {"patches": ["right"], "is": "pressure", "pressure": 0.0},
+        {"patches": ["top"], "is": "stream", "velocity": [1, 0, 0], "pressure": 0.0},
+        {"patches": ["*"], "is": "no_slip"},
+    ]
+    case, _ = worked_out(block, conditions=rows)
+    assert room_findings(block, case) == []

@@ -1,5 +1,6 @@
 """Accounts, clients, and jobs run in place of a worker."""
 
+import asyncio
 import hashlib
 import os
 from pathlib import Path
@@ -99,3 +100,12 @@ def study(ada, pipe_file):
 @pytest.fixture
 def variant(study):
     return study.variants.get()
+
+
+def body(response) -> bytes:
+    """What a reply that is sent in pieces comes to."""
+
+    async def whole() -> bytes:
+        return b"".join([piece async for piece in response.streaming_content])
+
+    return asyncio.run(whole())

@@ -100,3 +100,26 @@ def test_settings_of_earlier_versions_become_rows(ada, variant):
     assert variant.settings["volume"] == {"passes": 9}
     assert variant.settings["case"]["conditions"][0]["speed"] == 4.0
     assert change.after == variant.settings and change.before == {}
+
+
+def test_a_reynolds_number_is_worked_back_and_changes_nothing_by_itself(named, variant):
+    url = f"/api/variants/{variant.id}/case/back"
+    (inflow,) = _case(named, variant).json()["inlets"]
+    wanted = {"patch": inflow["name"], "reynolds": 5000, "length": 14.0, "what": "speed"}
+    change = named.post(url, wanted, format="json").json()
+    assert _case(named, variant).json()["inlets"] == [inflow]
+    _set(named, variant, **change)
+    (again,) = _case(named, variant).json()["inlets"]
+    diameter = inflow["hydraulic_diameter"]
+    assert again["reynolds"] == pytest.approx(5000 * diameter / 0.014, rel=1e-9)
+    for wrong in ({"patch": "wall"}, {"reynolds": -1}, {"length": "long"}, {"what": "magic"}):
+        answer = named.post(url, {**wanted, **wrong}, format="json")
+        assert answer.status_code == 400 and answer.json()["message"]
+
+
+def test_expected_names_are_checked_at_once(named, variant):
+    names = [p["name"] for p in _case(named, variant).json()["inlets"]]
+    _set(named, variant, expected=[*names, "Drain_outlet", "Wall"])
+    found = [f for f in _case(named, variant).json()["findings"] if f["code"] == "name-unexpected"]
+    renamed = found[-1]["repairs"][-1]["operation"]["names"]
+    assert sorted(renamed.values()) == ["Drain_outlet", "Wall"]

@@ -14,6 +14,7 @@ from intaglio.formats.stl import read_stl, stl_bytes
 from intaglio.mesh.pack import unpack
 from studies.models import Study
 from tests.core.scans import fine_box, gapped, sphere
+from tests.server.conftest import body
 
 
 @pytest.fixture
@@ -133,9 +134,9 @@ def test_geometry_is_downloaded(ada, read):
     url = f"/api/variants/{read.id}/stages/domain/geometry"
     whole = ada.get(f"{url}?as=step")
     assert "pipe_domain.step" in whole["Content-Disposition"]
-    fluid = read_cad(whole.getvalue(), "fluid.step")
+    fluid = read_cad(body(whole), "fluid.step")
     assert volume(fluid.shape) == pytest.approx(3.14159265 * 49 * 60, rel=1e-6)
-    patches = zipfile.ZipFile(io.BytesIO(ada.get(f"{url}?as=stl&per=patch").getvalue()))
+    patches = zipfile.ZipFile(io.BytesIO(body(ada.get(f"{url}?as=stl&per=patch"))))
     names = {p["name"] for p in _report(ada, read, "patches")["report"]["patches"]}
     assert {n.removesuffix(".stl") for n in patches.namelist()} == names
     assert len(read_stl(patches.read("wall.stl"), "wall.stl").triangles) > 10

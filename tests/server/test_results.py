@@ -8,6 +8,7 @@ import pytest
 
 from intaglio.mesh.pack import unpack
 from intaglio.stages.registry import STAGES
+from tests.server.conftest import body
 
 
 @pytest.fixture
@@ -104,11 +105,17 @@ def test_bad_planes_are_refused(done, variant):
 def test_the_export_is_one_zip_and_only_while_up_to_date(done, variant):
     answer = done.get(f"/api/variants/{variant.id}/export")
     assert answer.headers["Content-Disposition"] == 'attachment; filename="pipe.zip"'
-    names = set(zipfile.ZipFile(io.BytesIO(answer.getvalue())).namelist())
+    whole = zipfile.ZipFile(io.BytesIO(body(answer)))
+    names = set(whole.namelist())
     assert {"mesh.cgns", "mesh.vtu", "case.yaml", "report.json", "README.txt"} < names
     assert {n for n in names if n.startswith("patches/")} == {
         "patches/opening_1.stl", "patches/opening_2.stl", "patches/wall.stl",
     }  # fmt: skip
+    one = done.get(f"/api/variants/{variant.id}/export?file=patches/wall.stl")
+    assert one.headers["Content-Disposition"] == 'attachment; filename="wall.stl"'
+    assert body(one) == whole.read("patches/wall.stl") and whole.testzip() is None
+    none = done.get(f"/api/variants/{variant.id}/export?file=../settings.py")
+    assert none.status_code == 404 and "mesh.cgns" in none.json()["message"]
     done.patch(f"/api/variants/{variant.id}/settings", {"case": {"iterations": 9}}, format="json")
     stale = done.get(f"/api/variants/{variant.id}/export")
     assert stale.status_code == 400 and "out of date" in stale.json()["message"]

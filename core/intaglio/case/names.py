@@ -12,7 +12,16 @@ from intaglio.findings import Finding, offer
 from intaglio.settings.blanks import NAME
 
 # likeness under which a name is not proposed, and that of a name that tells the patch's kind alone
-_LIKE, _BY_KIND = 0.55, 0.6
+_LIKE, _BY_KIND, _BY_WORDS = 0.55, 0.6, 0.9
+# words that tell a kind
+_OF_KIND = {
+    "inlet": ("inlet", "in", "inflow"),
+    "outlet": ("outlet", "out", "outflow"),
+    "wall": ("wall", "walls"),
+    "symmetry": ("symmetry", "sym"),
+    "far_field": ("far", "farfield"),
+    "periodic": ("periodic", "cyclic"),
+}
 
 
 def names_findings(patches: Sequence[tuple[str, str]], expected: Sequence[str]) -> list[Finding]:
@@ -88,9 +97,16 @@ def _proposals(odd: Sequence[tuple[str, str]], free: Sequence[str]) -> dict[str,
 
 
 def likeness(name: str, kind: str, other: str) -> float:
-    """How like two names are, 0 to 1: by their longest common runs (Ratcliff & Metzener, Dr Dobb's
-    Journal 1988), without signs and capitals; a name that tells the patch's kind counts too."""
-    one, two = (re.sub(r"[^a-z0-9]", "", text.lower()) for text in (name, other))
-    ratio = SequenceMatcher(None, one, two, autojunk=False).ratio()
-    word = kind.replace("_", "")
-    return max(ratio, _BY_KIND) if word in two and word not in one else ratio
+    """How like two names are, 0 to 1, without signs and capitals: by their longest common runs
+    (Ratcliff & Metzener, Dr Dobb's Journal 1988), by the words that they share (Jaccard), or
+    because the other one tells the patch's kind."""
+    one, two = _words(name), _words(other)
+    runs = SequenceMatcher(None, "".join(one), "".join(two), autojunk=False).ratio()
+    shared = len({*one} & {*two}) / max(1, len({*one} | {*two}))
+    by_kind = _BY_KIND if {*two} & {*_OF_KIND.get(kind, (kind,))} else 0.0
+    return max(runs, _BY_WORDS * shared, by_kind)
+
+
+def _words(name: str) -> list[str]:
+    """The words and numbers that a name is made of, parted by signs or by a capital."""
+    return [w.lower() for w in re.findall(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])|[0-9]+", name)]

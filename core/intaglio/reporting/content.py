@@ -177,7 +177,10 @@ def _stage(stage: Stage, state: StageState, unit: str) -> dict[str, Any]:
 
 def _value(blank: Any, value: Any, unit: str) -> str:
     if blank.choices:
-        return str(dict(blank.choices).get(value, value))
+        words = dict(blank.choices)
+        return ", ".join(
+            str(words.get(v, v)) for v in (value if isinstance(value, list) else [value])
+        )
     if isinstance(value, list) and any(isinstance(v, Mapping) for v in value):
         return f"{len(value)} {'entry' if len(value) == 1 else 'entries'}"
     if isinstance(value, list) and not value:

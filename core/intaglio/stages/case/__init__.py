@@ -65,7 +65,7 @@ STAGE = Stage(
         ),
         Sentence("Gravity is {gravity}."),
         Sentence("Zones that turn: {frames}"),
-        Sentence("The solver's case expects the patches {expected}."),
+        Sentence("The solver's case expects these patches: {expected}"),
         Sentence("Hand it over in {length} as {files}, its cells numbered {numbering}."),
     ),
     "Set up the case",

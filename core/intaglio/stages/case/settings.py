@@ -123,5 +123,5 @@ class Case:
         "numbers of the cells",
         "Near numbers for neighbours keep a solver's matrix narrow, which saves it time.",
         "narrow",
-        choices=(("narrow", "narrow"), ("as_filled", "as filled")),
+        choices=(("narrow", "narrowly"), ("as_filled", "as filled")),
     )

@@ -10,6 +10,7 @@ import numpy as np
 from intaglio.case.checks import checks, yplus
 from intaglio.case.document import case_document
 from intaglio.case.measuring import first_distances, zone_widths, zones_of_patches
+from intaglio.case.room import room_findings
 from intaglio.case.setup import CaseSetup, metres, set_up
 from intaglio.errors import StepFailed
 from intaglio.findings import Finding
@@ -85,7 +86,7 @@ def case_step(
         wrong = [f["message"] for f in full["findings"] if f["level"] == "error"]
         raise StepFailed("invalid", "The mesh is not valid: " + " ".join(wrong))
     widths = {z: scale * w for z, w in zone_widths(full["zones"], bounded).items()}
-    of_case = checks(case, given, near, widths)
+    of_case = checks(case, given, near, widths) + room_findings(mesh, case)
     told = [f.as_dict() for f in of_case]
     of_files, unit = full, mesh.unit if settings.length == "model" else settings.length
     if unit != mesh.unit:
