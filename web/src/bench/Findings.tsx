@@ -51,11 +51,15 @@ function useFindings(): Finding[] {
 }
 
 export function Findings() {
-  const { show, variant, unit, stage, job } = useBench();
+  const { show, variant, unit, stage, job, run } = useBench();
   const findings = useFindings();
   const settings = useSettings(variant.id);
   const [shown, setShown] = useState<Record<number, number>>({});
-  const offer = (operation: Operation) => settings.mutate(changeOf(variant, operation));
+  const offer = (operation: Operation) => {
+    settings.mutate(changeOf(variant, operation));
+    // what follows from names is derived once they are settled, which costs next to nothing
+    if (operation.do === "rename") run("patches");
+  };
   // each press goes to the next place; the faces concerned are selected
   const look = (f: Finding, k: number) => {
     const next = ((shown[k] ?? -1) + 1) % Math.max(1, f.places.length);
