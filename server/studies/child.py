@@ -1,6 +1,7 @@
 """The child process of a job. Importing this module loads all that the computation needs."""
 
 import os
+import tempfile
 import time
 from multiprocessing.connection import Connection
 from typing import Any
@@ -29,9 +30,10 @@ _LOOKS = 0.7
 _IDLE = 900.0
 
 
-def compute(there: Connection, job_id: str) -> None:
+def compute(there: Connection, job_id: str, folder: str) -> None:
     """Compute one job and send progress and looks at what there is, then `done` with keys or
-    `failed` with the problem."""
+    `failed` with the problem. folder: where files that are needed for a while may be."""
+    tempfile.tempdir = folder
     die_with(there)
     limit_memory()
     _compute(there, job_id, {})

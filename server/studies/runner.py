@@ -7,6 +7,7 @@ to cancel within a second, and ends a child that takes too long or too much memo
 import multiprocessing
 import os
 import resource
+import tempfile
 import threading
 import time
 from dataclasses import dataclass
@@ -56,14 +57,16 @@ def run(job_id: str) -> None:
     here, there = _context().Pipe()
     from studies.child import compute
 
-    child = _context().Process(target=compute, args=(there, str(job.id)), daemon=True)
-    child.start()
-    there.close()
-    try:
-        _watch(job, child, here)
-    finally:
-        _end_child(child)
-        here.close()
+    # of a child that is stopped, large files would stay behind
+    with tempfile.TemporaryDirectory(prefix="intaglio-", ignore_cleanup_errors=True) as folder:
+        child = _context().Process(target=compute, args=(there, str(job.id), folder), daemon=True)
+        child.start()
+        there.close()
+        try:
+            _watch(job, child, here)
+        finally:
+            _end_child(child)
+            here.close()
 
 
 def _end_child(child: Any) -> None:

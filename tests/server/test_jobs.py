@@ -86,18 +86,23 @@ def test_a_failed_run_says_why_and_where(ada, variant, work):
     assert "opening_2" in job.problem["message"] and len(job.problem["places"]) == 1
 
 
-def test_a_child_that_dies_fails_the_job_with_the_reason(ada, variant, monkeypatch):
+def test_a_child_that_dies_fails_the_job_with_the_reason(ada, variant, monkeypatch, tmp_path):
     monkeypatch.setattr("studies.child.compute", _die)
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     job = _start(ada, variant)
     runner.run(str(job.id))
     job.refresh_from_db()
     assert job.state == "failed" and job.problem["code"] == "died"
+    # nor does it leave half of an export behind
+    assert list(tmp_path.iterdir()) == []
 
 
-def _die(there, job_id):
+def _die(there, job_id, folder):
     import os
     import signal
+    from pathlib import Path
 
+    (Path(folder) / "mesh.cgns").write_bytes(bytes(1000))
     os.kill(os.getpid(), signal.SIGKILL)
 
 

@@ -21,5 +21,6 @@ describe("numbers", () => {
     expect(withUnit(12, "mm", 3)).toBe("12 mm³");
     expect(duration(75)).toBe("1 min");
     expect(bytes(23_760_072)).toBe("23.8 MB");
+    expect(bytes(987)).toBe("987 B");
   });
 });

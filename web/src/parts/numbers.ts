@@ -43,6 +43,7 @@ export function duration(seconds: number): string {
 }
 
 export function bytes(size: number): string {
+  if (size < 1e3) return `${size} B`;
   if (size < 1e6) return `${measure(size / 1e3, 3)} kB`;
   if (size < 1e9) return `${measure(size / 1e6, 3)} MB`;
   return `${measure(size / 1e9, 3)} GB`;
