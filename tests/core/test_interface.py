@@ -136,6 +136,19 @@ def test_the_exported_mesh_is_narrow_and_the_study_s_as_filled(recipe, tmp_path)
     np.testing.assert_array_equal(same.points, mesh.points)
 
 
+def test_a_recipe_is_written_with_numbers_worked_out_and_read_again(recipe, folder):
+    text = RECIPE + "case: {iterations: 2 * bore}\naccepted: {surface.thin: drawn so}\n"
+    recipe.write_text(text)
+    study = intaglio.open(recipe, quiet=True, bore=9)
+    study.recipe(folder / "again.yaml")
+    again = intaglio.open(folder / "again.yaml", quiet=True)
+    assert again.settings["sizing"]["largest"] == 3.0
+    assert again.settings["case"]["iterations"] == 18
+    assert again.settings["accepted"] == {"surface.thin": "drawn so"}
+    keys = [{s.stage: s.key for s in one._states("surface")}["surface"] for one in (study, again)]
+    assert keys[0] == keys[1]
+
+
 # the command line
 
 

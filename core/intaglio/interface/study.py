@@ -14,7 +14,7 @@ from intaglio.mesh.mesh import Mesh
 from intaglio.parts.reading import source_of
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import MemoryStore, StageState, run_to
-from intaglio.recipe.recipe import read_recipe, write_recipe
+from intaglio.recipe.recipe import Recipe, plain_settings, read_recipe, write_recipe
 from intaglio.settings.blanks import build
 from intaglio.stages.registry import BY_KEY
 from intaglio.stages.volume import named_mesh
@@ -119,16 +119,17 @@ class Study:
         <Study pipe: case, domain, geometry, layers, patches, sizing, surface, volume>
         """
         states = self._states("patches")
+        # of later stages what was given, with its numbers worked out
+        given = plain_settings(Recipe((), self.name, self._given(), dict(self.numbers)))
         settings = {s.stage: dict(s.settings) for s in states if s.settings is not None}
+        settings = {**given, **settings}
         if path is not None:
-            told = {stage: {**settings.get(stage, {}), **own} for stage, own in
-                    {**settings, **self.settings}.items()}  # fmt: skip
             reasons = {s.stage: s.reasons for s in states}
             base = Path(path).resolve().parent
             files = [_beside(Path(f), base) for f in self.files]
             unit = next((s.report["unit"] for s in states if s.report and "unit" in s.report), "mm")
             part = files[0] if len(files) == 1 else files
-            write_recipe(Path(path), part, self.name, told, reasons, unit)
+            write_recipe(Path(path), part, self.name, settings, reasons, unit)
         return settings
 
     def mesh(self) -> Mesh:
@@ -193,6 +194,9 @@ class Study:
             wrong = " ".join(f["message"] for f in report["findings"] if f["level"] == "error")
             raise StepFailed("not-ready", f"The case cannot be handed over: {wrong}")
         return written(files, Path(folder))
+
+    def _given(self) -> dict[str, dict[str, Any]]:
+        return {stage: dict(own) for stage, own in self.settings.items()}
 
     def case_files(self) -> dict[str, Any]:
         """The files that are handed over, by path, as bytes (n,); of a case with errors too."""

@@ -146,6 +146,9 @@ def write_recipe(
             lines.append(f"  # {b.label}{in_unit}. {why}".rstrip())
             body = _yaml({key: own[key]})
             lines += ["  " + line for line in body.splitlines()]
+    if settings.get(ACCEPTED):
+        lines += ["", "# findings that were let stand, with the reason", f"{ACCEPTED}:"]
+        lines += ["  " + line for line in _yaml(settings[ACCEPTED]).splitlines()]
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 
