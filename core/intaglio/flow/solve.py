@@ -1,0 +1,257 @@
+"""Steady incompressible laminar flow: momentum and pressure in turn until both hold.
+
+A SIMPLE-type iteration (S. V. Patankar, D. B. Spalding, Int. J. Heat Mass Transfer 15 (1972) 1787)
+in its consistent form (J. P. Van Doormaal, G. D. Raithby, Numer. Heat Transfer 7 (1984) 147).
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from pyamg.relaxation.relaxation import gauss_seidel
+
+from intaglio.errors import StepFailed
+from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, Conditions
+from intaglio.flow.matrix import Pattern, pattern_of
+from intaglio.flow.momentum import Field, Fluid, Momentum, momentum
+from intaglio.flow.operators import Operators
+from intaglio.flow.pressure import Poisson, link_flux, rim_flux
+from intaglio.mesh.mesh import Floats
+
+# share of a step of the velocities; sweeps over their equations; accuracy of the pressure's
+_RELAX, _SWEEPS, _ACCURACY = 0.9, 4, 0.02
+# all residuals under this: converged
+CONVERGED = 1e-6
+# speeds beyond this multiple of the fastest known one are no flow any more
+_WILD = 1e4
+
+
+@dataclass(frozen=True)
+class Residuals:
+    """Of one iteration: what is left of the momentum equations by axis (3,), over what stands on
+    their diagonal, and of the mass balance, over what flows through."""
+
+    momentum: tuple[float, float, float]
+    mass: float
+
+    @property
+    def worst(self) -> float:
+        return max(*self.momentum, self.mass)
+
+
+@dataclass(frozen=True)
+class Problem:
+    """All that does not change while a flow is computed."""
+
+    ops: Operators
+    pattern: Pattern
+    poisson: Poisson
+    held: Conditions
+    fluid: Fluid
+
+
+def problem_of(ops: Operators, held: Conditions, fluid: Fluid) -> Problem:
+    """A problem with its matrices' pattern and regions."""
+    pattern = pattern_of(ops.volumes)
+    return Problem(ops, pattern, Poisson(ops, pattern, held.level), held, fluid)
+
+
+def at_rest(problem: Problem) -> Field:
+    """No flow but where the rim says one."""
+    v, held = problem.ops.volumes, problem.held
+    b = len(v.rim.cell)
+    field = Field(
+        np.zeros((v.count, 3)),
+        held.velocity.copy(),
+        np.zeros(v.count),
+        np.where(held.kind == PRESSURE, held.pressure, 0.0),
+        np.zeros(len(v.links.left) + b),
+    )
+    return _with_rim_flux(problem, field, _given_flux(problem))
+
+
+def potential(problem: Problem) -> Field:
+    """The flow without friction that has the rim's given fluxes, to begin with; at rest where
+    nothing is given to flow (J. H. Ferziger, M. Perić, Computational Methods for Fluid Dynamics)."""
+    ops, field = problem.ops, at_rest(problem)
+    v, count = ops.volumes, len(ops.volumes.links.left)
+    given = field.flux[count:]
+    if not np.abs(given).max(initial=0.0):
+        return field
+    strength = ops.over.copy()
+    rim_strength = np.where(problem.held.level, ops.rim_over, 0.0)
+    total = np.bincount(v.rim.cell, given, v.count)
+    poisson = Poisson(ops, problem.pattern, problem.held.level)
+    x = poisson.solve(strength, rim_strength, -total, 1e-4)
+    links = -strength * (x[v.links.right] - x[v.links.left])
+    rim = np.where(problem.held.level, rim_strength * x[v.rim.cell], given)
+    flux = np.concatenate([links, rim])
+    velocity = _from_flux(ops, problem.fluid, flux)
+    return _with_rim(problem, replace(field, velocity=velocity, flux=flux))
+
+
+def iterations(
+    problem: Problem, field: Field, most: int, stop: Callable[[], bool] = lambda: False
+) -> Iterator[tuple[Field, Residuals]]:
+    """The field after each iteration with its residuals, until it is converged, `most` were made,
+    or it is to stop. Raises StepFailed with places where it grows beyond all bounds."""
+    for _ in range(most):
+        field, left = iterate(problem, field)
+        _check(problem, field)
+        yield field, left
+        if left.worst < CONVERGED or stop():
+            return
+
+
+def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
+    """One iteration."""
+    ops, fluid, held = problem.ops, problem.fluid, problem.held
+    v = ops.volumes
+    count = len(v.links.left)
+    before = field
+    equations = momentum(ops, problem.pattern, held, fluid, field, _RELAX)
+    left = _left(equations, field.velocity)
+    velocity = np.empty_like(field.velocity)
+    for c in range(3):
+        x = np.ascontiguousarray(field.velocity[:, c])
+        gauss_seidel(equations.matrices[c], x, equations.source[:, c].copy(), _SWEEPS, "symmetric")
+        velocity[:, c] = x
+    field = _with_rim(problem, replace(field, velocity=velocity))
+    ease = v.volume * _RELAX / np.maximum(equations.diagonal, 1e-300)
+    slope = ops.gradient(field.pressure, field.rim_pressure)
+    density = ops.at_faces(fluid.density)
+    carried = density * (ops.at_faces(before.velocity) * v.links.area).sum(axis=1)
+    lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
+    links = link_flux(ops, fluid, field, ease, slope, lag)
+    rim = _rates(problem, field, rim_flux(ops, held, fluid, field, ease, slope))
+    flux = np.concatenate([links, rim])
+    lost = ops.outward @ flux
+    # consistent: the neighbours are taken to follow a cell's correction
+    yielding = v.volume / np.maximum(
+        equations.diagonal / _RELAX - equations.neighbours, 0.05 * equations.diagonal
+    )
+    strength = density * ops.at_faces(yielding) * ops.over
+    rim_strength = np.where(
+        held.level, fluid.density[v.rim.cell] * yielding[v.rim.cell] * ops.rim_over, 0.0
+    )
+    x = problem.poisson.solve(strength, rim_strength, -lost, _ACCURACY)
+    links = links - strength * (x[v.links.right] - x[v.links.left])
+    rim = rim + rim_strength * x[v.rim.cell]
+    rim_x = np.where(held.level, 0.0, x[v.rim.cell])
+    velocity = field.velocity - yielding[:, None] * ops.gradient(x, rim_x)
+    field = replace(
+        field, velocity=velocity, pressure=field.pressure + x, flux=np.concatenate([links, rim])
+    )
+    through = _through(problem, field)
+    mass = float(np.abs(lost).sum() / through) if through > 0 else 0.0
+    return _with_rim(problem, field), Residuals(left, mass)
+
+
+def _left(equations: Momentum, velocity: Floats) -> tuple[float, float, float]:
+    """What is left of the equations, over the diagonal times the fastest motion of all axes."""
+    scale = float((equations.diagonal * np.linalg.norm(velocity, axis=1)).sum())
+    if scale <= 0:
+        return 1.0, 1.0, 1.0
+    x, y, z = (
+        float(np.abs(equations.source[:, c] - matrix @ velocity[:, c]).sum() / scale)
+        for c, matrix in enumerate(equations.matrices)
+    )
+    return x, y, z
+
+
+def _through(problem: Problem, field: Field) -> float:
+    """Mass that flows through: what comes in at the rim, or between cells where all is closed."""
+    count = len(problem.ops.volumes.links.left)
+    entering = float(-np.minimum(field.flux[count:], 0.0).sum())
+    inside = float(np.abs(field.flux[:count]).sum())
+    return entering if entering > 1e-12 * inside else inside
+
+
+def _given_flux(problem: Problem) -> Floats:
+    """Mass flux (b,) out through the rim as far as it is given."""
+    r, held = problem.ops.volumes.rim, problem.held
+    flux = problem.fluid.density[r.cell] * (held.velocity * r.area).sum(axis=1)
+    flux = np.where(held.given, flux, 0.0)
+    rated = held.kind == RATE
+    size = np.linalg.norm(r.area, axis=1)
+    whole = np.bincount(held.patch, size)
+    return np.where(rated, held.rate * size / whole[held.patch], flux)
+
+
+def _rates(problem: Problem, field: Field, flux: Floats) -> Floats:
+    """The rim's flux with whole patches' rates spread as the flow comes at them."""
+    held = problem.held
+    rated = held.kind == RATE
+    if not rated.any():
+        return flux
+    r = problem.ops.volumes.rim
+    size = np.linalg.norm(r.area, axis=1)
+    way = np.sign(held.rate)
+    towards = np.maximum(way * (field.velocity[r.cell] * r.area).sum(axis=1), 1e-3 * size)
+    whole = np.bincount(held.patch, np.where(rated, towards, 0.0))
+    return np.where(rated, held.rate * towards / np.maximum(whole[held.patch], 1e-300), flux)
+
+
+def _with_rim_flux(problem: Problem, field: Field, rim: Floats) -> Field:
+    count = len(problem.ops.volumes.links.left)
+    return replace(field, flux=np.concatenate([field.flux[:count], rim]))
+
+
+def _with_rim(problem: Problem, field: Field) -> Field:
+    """The field with what follows at the rim: velocities where they are free, pressures where only
+    velocities are given."""
+    ops, held = problem.ops, problem.held
+    r = ops.volumes.rim
+    count = len(ops.volumes.links.left)
+    own = field.velocity[r.cell]
+    size = np.linalg.norm(r.area, axis=1)
+    normal = r.area / np.maximum(size, 1e-300)[:, None]
+    out = field.flux[count:]
+    through = (out / (problem.fluid.density[r.cell] * np.maximum(size, 1e-300)))[:, None] * normal
+    velocity = np.where(held.given[:, None], held.velocity, own)
+    slipping = own - (own * normal).sum(axis=1)[:, None] * normal
+    velocity = np.where((held.kind == SLIP)[:, None], slipping, velocity)
+    # what comes in where a pressure holds comes in at right angles
+    entering = (held.level & (out < 0)) | (held.kind == RATE)
+    velocity = np.where(entering[:, None], through, velocity)
+    slope = ops.gradient(field.pressure, field.rim_pressure)
+    reached = field.pressure[r.cell] + (slope[r.cell] * r.way).sum(axis=1)
+    speed = np.linalg.norm(velocity, axis=1)
+    dynamic = np.where(out < 0, 0.5 * problem.fluid.density[r.cell] * speed**2, 0.0)
+    pressure = np.where(held.kind == PRESSURE, held.pressure, reached)
+    pressure = np.where(held.kind == TOTAL, held.pressure - dynamic, pressure)
+    return replace(field, rim_velocity=velocity, rim_pressure=pressure)
+
+
+def _from_flux(ops: Operators, fluid: Fluid, flux: Floats) -> Floats:
+    """Velocity (n, 3) of cells that fits the fluxes through their faces best."""
+    v = ops.volumes
+    area = np.concatenate([v.links.area, v.rim.area])
+    density = np.concatenate([ops.at_faces(fluid.density), fluid.density[v.rim.cell]])
+    size = np.maximum(np.linalg.norm(area, axis=1), 1e-300)
+    around = np.abs(ops.outward)
+    moment = np.empty((v.count, 3, 3))
+    right = np.empty((v.count, 3))
+    for a in range(3):
+        for c in range(3):
+            moment[:, a, c] = around @ (area[:, a] * area[:, c] / size)
+        right[:, a] = around @ (flux / density * area[:, a] / size)
+    inverse = np.linalg.pinv(moment, rcond=1e-10, hermitian=True)
+    return np.einsum("nij,nj->ni", inverse, right)
+
+
+def _check(problem: Problem, field: Field) -> None:
+    """Raises StepFailed with the cells where a field is no flow any more."""
+    known = np.linalg.norm(problem.held.velocity, axis=1).max(initial=0.0)
+    speed = np.linalg.norm(field.velocity, axis=1)
+    bad = ~np.isfinite(speed) | ~np.isfinite(field.pressure)
+    if known > 0:
+        bad |= speed > _WILD * known
+    if bad.any():
+        at = problem.ops.volumes.centroid[bad][:20]
+        raise StepFailed(
+            "diverged",
+            f"The iteration grew beyond all bounds, first in {int(bad.sum())} cells. Look at the "
+            "cells there: very flat or skewed ones mostly begin it.",
+            at.tolist(),
+        )
