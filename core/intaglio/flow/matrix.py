@@ -41,5 +41,4 @@ def pattern_of(volumes: Volumes) -> Pattern:
 def row_sums(volumes: Volumes, of_left: Floats, of_right: Floats) -> Floats:
     """Sums (n,) over the links of each cell."""
     k, n = volumes.links, volumes.count
-    total: Floats = np.bincount(k.left, of_left, n) + np.bincount(k.right, of_right, n)
-    return total
+    return np.asarray(np.bincount(k.left, of_left, n) + np.bincount(k.right, of_right, n), float)

@@ -62,10 +62,10 @@ def momentum(
     across = np.where(slips, rim_stiff, 0.0)
     size = np.maximum(np.linalg.norm(v.rim.area, axis=1), 1e-300)
     share = np.where(slips[:, None], (v.rim.area / size[:, None]) ** 2, 0.0)
-    matrices = []
+    matrices: list[csr_matrix] = []
     at_rim = np.bincount(v.rim.cell, rub, v.count)
     diagonal = neighbours + at_rim
-    source = -v.volume[:, None] * ops.gradient(field.pressure, field.rim_pressure)
+    source = -v.volume[:, None] * ops.pull(field.pressure, field.rim_pressure)
     for c in range(3):
         rim = field.rim_velocity[:, c]
         own = field.velocity[:, c]

@@ -14,7 +14,7 @@ from intaglio.errors import StepFailed
 from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, Conditions
 from intaglio.flow.matrix import Pattern, pattern_of
 from intaglio.flow.momentum import Field, Fluid, Momentum, momentum
-from intaglio.flow.operators import Operators
+from intaglio.flow.operators import Operators, Three, least_squares
 from intaglio.flow.pressure import Poisson, link_flux, rim_flux
 from intaglio.mesh.mesh import Floats
 
@@ -41,9 +41,11 @@ class Residuals:
 
 @dataclass(frozen=True)
 class Problem:
-    """All that does not change while a flow is computed."""
+    """All that does not change while a flow is computed; slopes: gradients of the pressure from
+    cells and from where it is given, by which it is carried on to the rest of the rim."""
 
     ops: Operators
+    slopes: Three
     pattern: Pattern
     poisson: Poisson
     held: Conditions
@@ -53,7 +55,8 @@ class Problem:
 def problem_of(ops: Operators, held: Conditions, fluid: Fluid) -> Problem:
     """A problem with its matrices' pattern and regions."""
     pattern = pattern_of(ops.volumes)
-    return Problem(ops, pattern, Poisson(ops, pattern, held.level), held, fluid)
+    slopes = least_squares(ops.volumes, held.level)
+    return Problem(ops, slopes, pattern, Poisson(ops, pattern, held.level), held, fluid)
 
 
 def at_rest(problem: Problem) -> Field:
@@ -72,7 +75,8 @@ def at_rest(problem: Problem) -> Field:
 
 def potential(problem: Problem) -> Field:
     """The flow without friction that has the rim's given fluxes, to begin with; at rest where
-    nothing is given to flow (J. H. Ferziger, M. Perić, Computational Methods for Fluid Dynamics)."""
+    nothing is given to flow (J. H. Ferziger, M. Perić, Computational Methods for Fluid
+    Dynamics)."""
     ops, field = problem.ops, at_rest(problem)
     v, count = ops.volumes, len(ops.volumes.links.left)
     given = field.flux[count:]
@@ -80,7 +84,7 @@ def potential(problem: Problem) -> Field:
         return field
     strength = ops.over.copy()
     rim_strength = np.where(problem.held.level, ops.rim_over, 0.0)
-    total = np.bincount(v.rim.cell, given, v.count)
+    total = np.asarray(np.bincount(v.rim.cell, given, v.count), float)
     poisson = Poisson(ops, problem.pattern, problem.held.level)
     x = poisson.solve(strength, rim_strength, -total, 1e-4)
     links = -strength * (x[v.links.right] - x[v.links.left])
@@ -118,7 +122,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
         velocity[:, c] = x
     field = _with_rim(problem, replace(field, velocity=velocity))
     ease = v.volume * _RELAX / np.maximum(equations.diagonal, 1e-300)
-    slope = ops.gradient(field.pressure, field.rim_pressure)
+    slope = ops.pull(field.pressure, field.rim_pressure)
     density = ops.at_faces(fluid.density)
     carried = density * (ops.at_faces(before.velocity) * v.links.area).sum(axis=1)
     lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
@@ -138,7 +142,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     links = links - strength * (x[v.links.right] - x[v.links.left])
     rim = rim + rim_strength * x[v.rim.cell]
     rim_x = np.where(held.level, 0.0, x[v.rim.cell])
-    velocity = field.velocity - yielding[:, None] * ops.gradient(x, rim_x)
+    velocity = field.velocity - yielding[:, None] * ops.pull(x, rim_x)
     field = replace(
         field, velocity=velocity, pressure=field.pressure + x, flux=np.concatenate([links, rim])
     )
@@ -214,8 +218,9 @@ def _with_rim(problem: Problem, field: Field) -> Field:
     # what comes in where a pressure holds comes in at right angles
     entering = (held.level & (out < 0)) | (held.kind == RATE)
     velocity = np.where(entering[:, None], through, velocity)
-    slope = ops.gradient(field.pressure, field.rim_pressure)
-    reached = field.pressure[r.cell] + (slope[r.cell] * r.way).sum(axis=1)
+    every = np.concatenate([field.pressure, field.rim_pressure])
+    slope = np.stack([(g @ every)[r.cell] for g in problem.slopes], axis=1)
+    reached = field.pressure[r.cell] + (slope * r.way).sum(axis=1)
     speed = np.linalg.norm(velocity, axis=1)
     dynamic = np.where(out < 0, 0.5 * problem.fluid.density[r.cell] * speed**2, 0.0)
     pressure = np.where(held.kind == PRESSURE, held.pressure, reached)

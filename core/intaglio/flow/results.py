@@ -1,0 +1,77 @@
+"""What comes out of a flow, patch by patch, and along a line."""
+
+from typing import TypedDict
+
+import numpy as np
+
+from intaglio.flow.momentum import Field
+from intaglio.flow.solve import Problem
+from intaglio.mesh.mesh import Floats
+
+
+class PatchResult(TypedDict):
+    """Volume flow out in m³/s, mass flow out in kg/s, mean pressure in Pa, force of the fluid in N
+    (pressure and friction), mean wall shear in Pa."""
+
+    flow_rate: float
+    mass_flow: float
+    mean_pressure: float
+    force: list[float]
+    mean_shear: float
+
+
+def patch_results(problem: Problem, field: Field) -> dict[str, PatchResult]:
+    """Results of every patch that the fluid touches."""
+    v, held = problem.ops.volumes, problem.held
+    r = v.rim
+    count = len(v.links.left)
+    size = np.linalg.norm(r.area, axis=1)
+    shear = wall_shear(problem, field)
+    out: dict[str, PatchResult] = {}
+    for k, name in enumerate(held.names):
+        at = np.flatnonzero(held.patch == k)
+        if not len(at):
+            continue
+        flux = field.flux[count:][at]
+        push = field.rim_pressure[at, None] * r.area[at]
+        drag = shear[at] * size[at, None]
+        out[name] = {
+            "flow_rate": float((flux / problem.fluid.density[r.cell[at]]).sum()),
+            "mass_flow": float(flux.sum()),
+            "mean_pressure": float(np.average(field.rim_pressure[at], weights=size[at])),
+            "force": (push + drag).sum(axis=0).tolist(),
+            "mean_shear": float(np.average(np.linalg.norm(shear[at], axis=1), weights=size[at])),
+        }
+    return out
+
+
+def wall_shear(problem: Problem, field: Field) -> Floats:
+    """Friction (b, 3) in Pa of the fluid on faces of the rim that have a velocity; else none."""
+    r, held = problem.ops.volumes.rim, problem.held
+    size = np.maximum(np.linalg.norm(r.area, axis=1), 1e-300)
+    normal = r.area / size[:, None]
+    slip = field.velocity[r.cell] - field.rim_velocity
+    along = slip - (slip * normal).sum(axis=1)[:, None] * normal
+    away = np.maximum((r.way * normal).sum(axis=1), 1e-300)
+    friction = problem.fluid.viscosity[r.cell, None] * along / away[:, None]
+    return np.where(held.given[:, None], friction, 0.0)
+
+
+def along_line(problem: Problem, field: Field, places: Floats) -> tuple[Floats, Floats]:
+    """Velocity (k, 3) and pressure (k,) at places (k, 3) in m: of the cell whose centroid is
+    nearest, carried on by its gradient."""
+    from scipy.spatial import cKDTree
+
+    ops = problem.ops
+    at = cKDTree(ops.volumes.centroid).query(places)[1]
+    way = places - ops.volumes.centroid[at]
+    velocity = np.stack(
+        [
+            field.velocity[at, c]
+            + (ops.gradient(field.velocity[:, c], field.rim_velocity[:, c])[at] * way).sum(axis=1)
+            for c in range(3)
+        ],
+        axis=1,
+    )
+    slope = ops.gradient(field.pressure, field.rim_pressure)
+    return velocity, field.pressure[at] + (slope[at] * way).sum(axis=1)
