@@ -8,6 +8,7 @@ from typing import Any
 
 from intaglio import __version__
 from intaglio.commands.comparing import add_compare, compare
+from intaglio.commands.flowing import add_flow, flow
 from intaglio.commands.judging import add_check, check, read, report_of
 from intaglio.commands.reporting import add_report, report
 from intaglio.commands.running import add_run, run
@@ -31,6 +32,7 @@ def _parser() -> argparse.ArgumentParser:
         help="where the fluid is; derived if not given",
     )
     add_run(commands)
+    add_flow(commands)
     findings = commands.add_parser("findings", help="list what is wrong with a geometry file")
     findings.add_argument("part", type=Path, nargs="+", help="a geometry file, or several")
     findings.add_argument("--unit", default="file", help="take the numbers in mm, cm, m, in, ft")
@@ -83,6 +85,8 @@ def main(argv: list[str] | None = None) -> int:
             return _draft(args)
         if args.command == "run":
             return run(args)
+        if args.command == "flow":
+            return flow(args)
         if args.command == "findings":
             return _findings(args)
         if args.command == "convert":

@@ -39,8 +39,10 @@ MAY = {
     },
     "recipe": {"numeric", "settings", "parts", "stages", "cad", "volume", "mesh", "quality"},
     "reporting": {"mesh", "parts", "quality", "recipe", "settings", "stages"},
+    "flow": {"formats", "mesh", "quality"},
     "interface": {"formats", "mesh", "parts", "recipe", "settings", "stages"},
     "commands": {
+        "flow",
         "formats",
         "interface",
         "mesh",

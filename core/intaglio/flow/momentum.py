@@ -96,8 +96,9 @@ def momentum(
 
 
 def _beyond_upwind(ops: Operators, values: Floats, slope: Floats, flux: Floats) -> Floats:
-    """What the bounded value at each link (i,) is above the upwind one: a share of the linear one
-    by the limiter of B. van Leer, J. Comput. Phys. 14 (1974) 361, with the ratio of slopes on
+    """What the bounded value at each link (i,) is above the upwind one: the linear one, limited
+    where the slopes before and behind differ by more than twice or in sign (P. K. Sweby, SIAM J.
+    Numer. Anal. 21 (1984) 995: within the region of second order), with the ratio of slopes on
     irregular meshes of M. Darwish and F. Moukalled, Int. J. Heat Mass Transfer 46 (2003) 599."""
     k = ops.volumes.links
     forth = flux >= 0.0
@@ -106,7 +107,6 @@ def _beyond_upwind(ops: Operators, values: Floats, slope: Floats, flux: Floats) 
     share = np.where(forth, k.share, 1.0 - k.share)
     step = values[down] - values[up]
     ahead = 2.0 * (slope[up] * way).sum(axis=1) - step
-    # the limiter as a function of both steps, without a division by nothing
-    product = ahead * step
-    bounded = np.where(product > 0.0, 2.0 * product / np.where(product > 0, ahead + step, 1.0), 0.0)
+    # as a function of both steps, without a division by nothing
+    bounded = np.where(step > 0, np.clip(2.0 * ahead, 0.0, step), np.clip(2.0 * ahead, step, 0.0))
     return share * bounded

@@ -100,7 +100,14 @@ class Poisson:
 
 
 def _multigrid(matrix: csr_matrix) -> LinearOperator:
-    made = pyamg.smoothed_aggregation_solver(matrix, symmetry="symmetric", max_coarse=300)
+    # forth before and back after, so that the preconditioner is symmetric
+    made = pyamg.smoothed_aggregation_solver(
+        matrix,
+        symmetry="symmetric",
+        max_coarse=300,
+        presmoother=("gauss_seidel", {"sweep": "forward"}),
+        postsmoother=("gauss_seidel", {"sweep": "backward"}),
+    )
     return made.aspreconditioner(cycle="V")
 
 

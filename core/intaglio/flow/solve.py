@@ -1,7 +1,6 @@
 """Steady incompressible laminar flow: momentum and pressure in turn until both hold.
 
-A SIMPLE-type iteration (S. V. Patankar, D. B. Spalding, Int. J. Heat Mass Transfer 15 (1972) 1787)
-in its consistent form (J. P. Van Doormaal, G. D. Raithby, Numer. Heat Transfer 7 (1984) 147).
+A SIMPLE-type iteration (S. V. Patankar, D. B. Spalding, Int. J. Heat Mass Transfer 15 (1972) 1787).
 """
 
 from collections.abc import Callable, Iterator
@@ -18,8 +17,9 @@ from intaglio.flow.operators import Operators, Three, least_squares
 from intaglio.flow.pressure import Poisson, link_flux, rim_flux
 from intaglio.mesh.mesh import Floats
 
-# share of a step of the velocities; sweeps over their equations; accuracy of the pressure's
-_RELAX, _SWEEPS, _ACCURACY = 0.9, 4, 0.02
+# share of a step of the velocities and of the pressure (J. H. Ferziger, M. Perić, 7.4.2: together
+# about one); sweeps over the velocities' equations; accuracy of the pressure's
+_RELAX, _EASED, _SWEEPS, _ACCURACY = 0.9, 0.2, 4, 0.02
 # all residuals under this: converged
 CONVERGED = 1e-6
 # speeds beyond this multiple of the fastest known one are no flow any more
@@ -130,21 +130,20 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     rim = _rates(problem, field, rim_flux(ops, held, fluid, field, ease, slope))
     flux = np.concatenate([links, rim])
     lost = ops.outward @ flux
-    # consistent: the neighbours are taken to follow a cell's correction
-    yielding = v.volume / np.maximum(
-        equations.diagonal / _RELAX - equations.neighbours, 0.05 * equations.diagonal
-    )
-    strength = density * ops.at_faces(yielding) * ops.over
+    strength = density * ops.at_faces(ease) * ops.over
     rim_strength = np.where(
-        held.level, fluid.density[v.rim.cell] * yielding[v.rim.cell] * ops.rim_over, 0.0
+        held.level, fluid.density[v.rim.cell] * ease[v.rim.cell] * ops.rim_over, 0.0
     )
     x = problem.poisson.solve(strength, rim_strength, -lost, _ACCURACY)
     links = links - strength * (x[v.links.right] - x[v.links.left])
     rim = rim + rim_strength * x[v.rim.cell]
     rim_x = np.where(held.level, 0.0, x[v.rim.cell])
-    velocity = field.velocity - yielding[:, None] * ops.pull(x, rim_x)
+    velocity = field.velocity - ease[:, None] * ops.pull(x, rim_x)
     field = replace(
-        field, velocity=velocity, pressure=field.pressure + x, flux=np.concatenate([links, rim])
+        field,
+        velocity=velocity,
+        pressure=field.pressure + _EASED * x,
+        flux=np.concatenate([links, rim]),
     )
     through = _through(problem, field)
     mass = float(np.abs(lost).sum() / through) if through > 0 else 0.0

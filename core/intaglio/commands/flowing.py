@@ -1,0 +1,86 @@
+"""`intaglio flow`: the flow of an exported folder, to prove its mesh."""
+
+import argparse
+import csv
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from intaglio.errors import FileRejected
+from intaglio.flow.results import along_line
+from intaglio.flow.run import Flow, run_flow, told
+from intaglio.flow.solve import Residuals
+from intaglio.mesh.mesh import Floats
+
+_PLACES = 101
+
+
+def add_flow(commands: Any) -> None:
+    """The arguments of `intaglio flow`."""
+    flow = commands.add_parser(
+        "flow", help="compute the laminar flow of an exported folder, as a check of its mesh"
+    )
+    flow.add_argument("folder", type=Path, help="what `intaglio run` has written")
+    flow.add_argument("--iterations", type=int, default=200, help="at the most; 200 if not said")
+    flow.add_argument("--json", action="store_true", help="as JSON")
+    flow.add_argument("--profile", metavar="X0,Y0,Z0,X1,Y1,Z1", help="a line in m to write along")
+    flow.add_argument("--csv", type=Path, help="the file for the profile")
+
+
+def flow(args: argparse.Namespace) -> int:
+    """Compute a flow and tell of it; 0 if it is converged, 1 if not."""
+    if args.iterations < 1:
+        raise FileRejected("arguments", "--iterations needs 1 or more.")
+    if (args.profile is None) != (args.csv is None):
+        raise FileRejected("arguments", "--profile and --csv belong together.")
+    line = None if args.profile is None else _line(args.profile)
+
+    def tell(number: int, left: Residuals) -> None:
+        if not args.json and (number < 10 or number % 10 == 0):
+            x, y, z = left.momentum
+            print(f"{number:>6} momentum {x:.2e} {y:.2e} {z:.2e}  mass {left.mass:.2e}", flush=True)
+
+    done = run_flow(args.folder, args.iterations, tell)
+    report = told(done)
+    if line is not None:
+        _write_profile(done, line, args.csv)
+    if args.json:
+        print(json.dumps(report))
+    else:
+        _print(report)
+    return 0 if done.converged else 1
+
+
+def _line(text: str) -> Floats:
+    """Places (k, 3) along a line. Raises FileRejected."""
+    try:
+        ends = np.array([float(part) for part in text.split(",")])
+    except ValueError as error:
+        raise FileRejected("arguments", f"--profile: {text} is not six numbers.") from error
+    if len(ends) != 6 or not np.isfinite(ends).all():
+        raise FileRejected("arguments", f"--profile: {text} is not six numbers.")
+    share = np.linspace(0.0, 1.0, _PLACES)[:, None]
+    return np.asarray((1.0 - share) * ends[:3] + share * ends[3:])
+
+
+def _write_profile(done: Flow, places: Floats, path: Path) -> None:
+    velocity, pressure = along_line(done.problem, done.field, places)
+    with path.open("w", newline="", encoding="utf-8") as file:
+        rows = csv.writer(file)
+        rows.writerow(["x m", "y m", "z m", "u m/s", "v m/s", "w m/s", "p Pa"])
+        rows.writerows(np.column_stack([places, velocity, pressure]).tolist())
+    print(f"written to {path}", file=sys.stderr)
+
+
+def _print(report: dict[str, Any]) -> None:
+    way = "converged" if report["converged"] else "NOT converged"
+    print(f"{report['cells']:,} cells, {report['iterations']} iterations, {way}")
+    print(f"mass balance {report['mass_imbalance']:.2e} of what flows through")
+    for name, p in report["patches"].items():
+        force = " ".join(f"{x:.4g}" for x in p["force"])
+        print(f"{name:<20} flow {p['flow_rate']:<12.5g} m³/s  pressure {p['mean_pressure']:<12.5g} "
+              f"Pa  force {force} N")  # fmt: skip
+    print("A check of the mesh for laminar flow; it replaces no flow solver.")
