@@ -28,7 +28,10 @@ from tests.core.test_any_cells import MADE
 from tests.core.test_case_setup import worked_out
 
 
-def block(counts, place=lambda u: u, kinds=any_cells.KINDS):
+DUCT = ("inlet", "outlet", "wall", "wall", "wall", "wall")
+
+
+def block(counts, place=lambda u: u, kinds=DUCT):
     """Hexahedra in metres: left, right (x), front, back (y), bottom, top (z)."""
     mesh = replace(any_cells.hexahedra(counts, place), unit="m")
     return replace(
@@ -264,6 +267,11 @@ def test_what_the_solver_does_not_know_is_refused_in_words(tmp_path):
     write_cgns(mesh, tmp_path / "turbulent.cgns", case=case)
     with pytest.raises(FileRejected, match="laminar"):
         read_flow(tmp_path / "turbulent.cgns")
+    with pytest.raises(FileRejected, match="left is inlet and says nothing"):
+        read_flow(exported(mesh, tmp_path, [RIGHT_OUT, WALLS]))
+    turning = [{"zones": ["*"], "is": "turning", "point": [0, 0, 0], "axis": [0, 0, 1], "rpm": 9}]
+    with pytest.raises(FileRejected, match="turns"):
+        read_flow(exported(mesh, tmp_path, rows, frames=turning))
     write_cgns(mesh, tmp_path / "bare.cgns")
     with pytest.raises(FileRejected, match="no case"):
         read_flow(tmp_path / "bare.cgns")

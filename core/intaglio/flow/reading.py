@@ -17,7 +17,7 @@ from intaglio.formats.cgns import read_case, read_cgns
 from intaglio.formats.cgns.case_reading import CaseTold, PatchTold
 from intaglio.formats.cgns.reading import conditions_of, read_zone
 from intaglio.formats.cgns.spellings import children
-from intaglio.mesh.mesh import Longs, Mesh, ragged_mean, rows
+from intaglio.mesh.mesh import PATCH_KINDS, Longs, Mesh, ragged_mean, rows
 from intaglio.units import MM_PER_UNIT
 
 _SETTLED = {"symmetry": SLIP, "flat": SLIP}
@@ -47,6 +47,11 @@ def read_flow(path: Path) -> Given:
                 "not-laminar",
                 f"Zone {zone.name} of {path.name} is to be turbulent; this solver is laminar. Take "
                 "the flow as laminar in Case, and export again.",
+            )
+        missing = {"Density", "ViscosityMolecular"} - set(case.zones[zone.name].state)
+        if missing:
+            raise FileRejected(
+                "no-material", f"Zone {zone.name} of {path.name} tells no {sorted(missing)[0]}."
             )
         if case.zones[zone.name].rate is not None:
             raise FileRejected(
@@ -111,8 +116,12 @@ def _conditions(
             velocity[at] = _vector(told, order)
         elif told.condition == "turning":
             velocity[at] = _turning(told, r.centre[at])
-        elif told.condition not in ("no_slip", "none") and own_kind not in ("wall", "interface"):
-            raise FileRejected("unknown", f"Patch {name}: the solver does not know what it is.")
+        elif own_kind not in ("wall", "interface"):
+            raise FileRejected(
+                "unknown",
+                f"Patch {name} is {PATCH_KINDS[own_kind]} and says nothing that this solver knows. "
+                "Give it a condition in Case, and export again.",
+            )
     # a wall moves along itself, a face of a turning one too, though it is flat
     walls = kind == WALL
     size = np.maximum(np.linalg.norm(r.area, axis=1), 1e-300)

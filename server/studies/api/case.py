@@ -45,6 +45,7 @@ class BackView(APIView):
     @extend_schema(request=BackShape, responses=OpenApiTypes.OBJECT)
     def post(self, request: Request, variant_id: int) -> Response:
         """The settings of Case that give a Reynolds number; nothing is changed."""
+        settled = _settled(variant_id, request)
         shape = BackShape(data=request.data)
         shape.is_valid(raise_exception=True)
-        return Response(back(*_settled(variant_id, request), **shape.validated_data))
+        return Response(back(*settled, **shape.validated_data))
