@@ -27,7 +27,6 @@ from tests.core import any_cells
 from tests.core.test_any_cells import MADE
 from tests.core.test_case_setup import worked_out
 
-
 DUCT = ("inlet", "outlet", "wall", "wall", "wall", "wall")
 
 
