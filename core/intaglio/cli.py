@@ -127,7 +127,9 @@ def main(argv: list[str] | None = None) -> int:
         print("intaglio: stopped; nothing was written", file=sys.stderr)
         return 130
     except OSError as error:
-        print(f"intaglio: {error.filename}: {error.strerror}", file=sys.stderr)
+        # a library may tell no name and no reason of its own
+        told = f"{error.filename}: {error.strerror}" if error.filename else str(error)
+        print(f"intaglio: {told}", file=sys.stderr)
         return 2
 
 

@@ -29,7 +29,10 @@ def with_left(**row):
     ]
 
 
+BROUGHT = {"temperature": 35.0, "intensity": 4.0, "eddies": 0.1}
 ENTERING = [
+    {"is": "speed", "speed": 2.0, **BROUGHT},
+    {"is": "total_pressure", "pressure": 100.0, **BROUGHT},
     {"is": "speed", "speed": 2.0},
     {"is": "developed", "speed": 0.7},
     {"is": "velocity", "velocity": [2.0, 0.5, -0.25]},
@@ -39,7 +42,7 @@ ENTERING = [
 ]
 
 
-@pytest.mark.parametrize("row", ENTERING, ids=lambda r: r["is"])
+@pytest.mark.parametrize("row", ENTERING, ids=lambda r: f"{r['is']}-{len(r)}")
 def test_a_speed_worked_back_gives_the_reynolds_number(block, row):
     case, own = worked_out(block, conditions=with_left(**row))
     left = next(p for p in case.patches if p.name == "left")
@@ -47,13 +50,15 @@ def test_a_speed_worked_back_gives_the_reynolds_number(block, row):
     again, _ = worked_out(block, **change)
     inflow = next(p for p in again.patches if p.name == "left").inflow
     assert inflow is not None and inflow.reynolds == pytest.approx(5000.0, rel=1e-12)
+    # what it brings is said as before, lengths in the model's unit
+    assert {k: change["conditions"][0].get(k) for k in BROUGHT} == {k: row.get(k) for k in BROUGHT}
     # what says how it enters stays, but for a pressure, by which no speed is given
     assert change["conditions"][0]["is"] == ("speed" if "pressure" in row else row["is"])
     assert [r["patches"] for r in change["conditions"]] == [["left"], ["right"], ["*"]]
 
 
 def test_a_viscosity_worked_back_gives_it_too_and_keeps_the_rest(block):
-    case, own = worked_out(block, conditions=with_left(**ENTERING[0]))
+    case, own = worked_out(block, conditions=with_left(**{"is": "speed", "speed": 2.0}))
     change = worked_back(own, case, "left", 150.0, 0.002, "viscosity")
     again, _ = worked_out(block, conditions=own["conditions"], **change)
     water, made = case.zones[0].properties, again.zones[0].properties
@@ -148,6 +153,12 @@ def test_the_case_tells_of_unexpected_names(block):
     case, own = worked_out(block, expected=["left", "right", "front", "back", "bottom", "Top"])
     told = [f for f in checks(case, own, {}, {}) if f.code == "name-unexpected"]
     assert [f.repairs[0]["operation"]["names"] for f in told] == [{"top": "Top"}]
+
+
+def test_a_list_without_end_is_refused(block):
+    for many in ([f"n{k}" for k in range(1001)], ["x" * 201]):
+        with pytest.raises(SettingRejected, match="at most 1,000 names"):
+            worked_out(block, expected=many)
 
 
 def test_likeness_is_that_of_the_longest_runs():

@@ -74,7 +74,7 @@ GHIA = np.array([
     [
         (100, 32),
         pytest.param(400, 64, marks=pytest.mark.slow),
-        pytest.param(1000, 96, marks=pytest.mark.slow),
+        pytest.param(1000, 80, marks=pytest.mark.slow),
     ],
 )
 def test_the_driven_cavity_is_that_of_the_tables(number, cells, tmp_path):

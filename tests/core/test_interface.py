@@ -57,10 +57,10 @@ recipe: 1
 part: pipe.step
 numbers:
   bore: 12
-  edge: bore / 3
+  fine: bore / 3
 sizing:
-  smallest: edge
-  largest: edge
+  smallest: fine
+  largest: fine
 layers: {layers: []}
 """
 
@@ -72,10 +72,10 @@ def recipe(folder):
 
 
 def test_numbers_that_follow_from_another_follow_its_other_value(recipe):
-    assert intaglio.open(recipe).numbers == {"bore": 12.0, "edge": 4.0}
-    assert intaglio.open(recipe, bore=9).numbers == {"bore": 9.0, "edge": 3.0}
-    assert intaglio.open(recipe, edge="bore / 4").numbers["edge"] == 3.0
-    with pytest.raises(SettingRejected, match=r"called throat\. It has bore, edge"):
+    assert intaglio.open(recipe).numbers == {"bore": 12.0, "fine": 4.0}
+    assert intaglio.open(recipe, bore=9).numbers == {"bore": 9.0, "fine": 3.0}
+    assert intaglio.open(recipe, fine="bore / 4").numbers["fine"] == 3.0
+    with pytest.raises(SettingRejected, match=r"called throat\. It has bore, fine"):
         intaglio.open(recipe, throat=3)
     with pytest.raises(SettingRejected, match="for a recipe"):
         intaglio.open("pipe.step", bore=3)
@@ -168,7 +168,19 @@ def test_run_takes_other_numbers_and_settings(recipe, capsys):
 
 
 @pytest.mark.parametrize(
-    "change", ["bore", "=3", "bore=", "throat=3", "bore=much", "nothing.cells=3", "sizing.cells=["]
+    "change",
+    [
+        "bore",
+        "=3",
+        "bore=",
+        "throat=3",
+        "bore=much",
+        "nothing.cells=3",
+        "sizing.cells=[",
+        "quiet=1",
+        "part=2",
+        "name=3",
+    ],
 )
 def test_changes_that_cannot_be_read_are_refused(recipe, change, capsys):
     assert main(["run", str(recipe), "--out", "out", "--quiet", "--set", change]) == 2
@@ -192,6 +204,20 @@ def test_a_folder_of_parts_goes_on_after_one_that_fails(recipe, capsys):
     ]
     assert volumes[0] / volumes[1] == pytest.approx(2.0, rel=1e-2)
     assert not Path("out/broken").exists()
+
+
+def test_a_folder_is_not_begun_with_numbers_that_the_recipe_does_not_have(recipe, capsys):
+    wanted = ["--parts", "pipe.step", "--out", "out", "--set", "throat=3"]
+    assert main(["run", str(recipe), *wanted]) == 2
+    assert "no number called throat" in capsys.readouterr().err
+
+
+def test_a_mesh_that_cannot_be_written_is_said_with_its_place(folder, capsys):
+    write_cgns(any_cells.tetrahedra(), folder / "m.cgns")
+    target = str(folder / "nowhere/m.cgns")
+    assert main(["layers", "m.cgns", "--count", "1", "-o", target]) == 2
+    err = capsys.readouterr().err
+    assert err.startswith("intaglio: ") and "nowhere" in err and "None" not in err
 
 
 def test_parts_of_one_name_go_to_folders_of_their_own(recipe, capsys):

@@ -4,7 +4,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from intaglio.case.setup import CaseSetup, PatchSetup
+from intaglio.case.setup import CaseSetup, PatchSetup, metres
 from intaglio.case.similarity import speed_for, viscosity_for
 from intaglio.errors import SettingRejected
 
@@ -34,10 +34,11 @@ def worked_back(
     p = zone.properties
     if what == "speed":
         speed = speed_for(reynolds, p.density, length, p.viscosity)
-        return {"conditions": _for_one(settings["conditions"], _faster(own, speed, p.density))}
+        row = _faster(own, speed, p.density, metres(case.unit))
+        return {"conditions": _for_one(settings["conditions"], row)}
     if own.inflow is None or own.inflow.speed <= 0:
         raise SettingRejected(where, f"No speed is known at {patch}; give it one first.")
-    row: dict[str, Any] = {
+    row = {
         "zones": [zone.name],
         "is": "own_fluid",
         "density": p.density,
@@ -49,9 +50,13 @@ def worked_back(
     return {"materials": _for_one(settings["materials"], row, "zones")}
 
 
-def _faster(patch: PatchSetup, speed: float, density: float) -> dict[str, Any]:
-    """The row of a patch with another mean speed, of the kind that it has if that tells one."""
+def _faster(patch: PatchSetup, speed: float, density: float, scale: float) -> dict[str, Any]:
+    """The row of a patch with another mean speed, of the kind that it has if that tells one; scale:
+    the model's unit in metres."""
     numbers = dict(patch.numbers)
+    if "eddies" in numbers:
+        # rows have lengths in the model's unit
+        numbers["eddies"] /= scale
     row = {"patches": [patch.name], "is": patch.condition}
     now = patch.inflow.speed if patch.inflow is not None else 0.0
     if patch.condition in ("speed", "developed"):
@@ -63,7 +68,8 @@ def _faster(patch: PatchSetup, speed: float, density: float) -> dict[str, Any]:
     elif patch.condition == "mass_flow":
         numbers["rate"] = speed * patch.area * density
     elif patch.kind == "inlet":
-        row["is"], numbers = "speed", {"speed": speed}
+        brought = {k: v for k, v in numbers.items() if k in ("temperature", "intensity", "eddies")}
+        row["is"], numbers = "speed", {"speed": speed, **brought}
     else:
         raise SettingRejected(
             "case.conditions",

@@ -20,7 +20,6 @@ _OF_KIND = {
     "wall": ("wall", "walls"),
     "symmetry": ("symmetry", "sym"),
     "far_field": ("far", "farfield"),
-    "periodic": ("periodic", "cyclic"),
 }
 
 

@@ -45,12 +45,12 @@ def flow(args: argparse.Namespace) -> int:
 
     done = run_flow(args.folder, args.iterations, tell)
     report = told(done)
-    if line is not None:
-        _write_profile(done, line, args.csv)
     if args.json:
         print(json.dumps(report))
     else:
         _print(report)
+    if line is not None:
+        _write_profile(done, line, args.csv)
     return 0 if done.converged else 1
 
 

@@ -8,11 +8,11 @@ from typing import Any
 
 import yaml
 
-import intaglio
 from intaglio.commands.telling import report_lines
 from intaglio.errors import FileRejected, IntaglioError, SettingRejected
-from intaglio.interface.study import Study, is_mesh, written
+from intaglio.interface.study import Study, is_mesh, opened, written
 from intaglio.parts.taking import ACCEPTED
+from intaglio.recipe.recipe import read_recipe
 from intaglio.stages.registry import BY_KEY
 
 
@@ -37,20 +37,18 @@ def run(args: argparse.Namespace) -> int:
     """Run the recipe; 0 if mesh and case of every part are written and can be handed over."""
     numbers, settings = _changes(args.changes)
     if args.parts is None:
-        study = _with(intaglio.open(args.recipe, quiet=args.quiet, **numbers), settings)
+        study = _with(opened([args.recipe], None, None, args.quiet, numbers), settings)
         return 0 if _hand_over(study, args.out) else 1
+    read_recipe(args.recipe, numbers)  # what no part could mend is refused at once
     parts = _parts(args.parts)
     folders = _folders(parts, args.out)
     lines, good = [], True
     for part, folder in zip(parts, folders, strict=True):
         print(f"-- {part}")
         try:
-            study = intaglio.open(args.recipe, part=part, quiet=args.quiet, **numbers)
-            passed = _hand_over(_with(study, settings), folder)
+            study = _with(opened([args.recipe], part, None, args.quiet, numbers), settings)
+            passed = _hand_over(study, folder)
             lines.append(f"{'done' if passed else 'with errors':<12} {part}")
-        except SettingRejected:
-            # it would be refused for every part
-            raise
         except IntaglioError as error:
             # one part that fails does not stop the others
             passed = False

@@ -14,6 +14,8 @@ from typing import Any
 from intaglio.errors import SettingRejected
 from intaglio.settings.expressions import evaluate
 
+# of a list that is typed or dropped in
+_MOST_NAMES, _LONGEST_NAME = 1000, 200
 NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]{0,30}$")
 
 
@@ -121,6 +123,13 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
     if described.type in ("names", "listed"):
         if not isinstance(value, (list, tuple)) or not all(isinstance(v, str) for v in value):
             raise SettingRejected(where, f"{label} needs a list of names.")
+        if described.type == "listed" and (
+            len(value) > _MOST_NAMES or max(map(len, value), default=0) > _LONGEST_NAME
+        ):
+            raise SettingRejected(
+                where,
+                f"{label}: at most {_MOST_NAMES:,} names of at most {_LONGEST_NAME} letters each.",
+            )
         return list(dict.fromkeys(value))
     if described.type == "text":
         if not isinstance(value, str):
