@@ -142,6 +142,10 @@ def test_names_that_no_patch_has_and_none_can_have():
     assert "name-unexpected" not in told
 
 
+def test_a_name_that_is_hardly_like_one_is_not_proposed():
+    assert proposals([("hull", "wall"), ("fin", "wall")], ["fin", "lower_deck"]) == {}
+
+
 def test_a_list_of_another_case_is_told_as_one():
     (told,) = names_findings([("hull", "wall"), ("deck", "wall")], ["x1", "x2", "q"])
     assert told.code == "list-unlike" and told.repairs[0]["operation"]["settings"] == {

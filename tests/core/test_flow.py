@@ -90,7 +90,9 @@ def test_the_driven_cavity_is_that_of_the_tables(number, cells, tmp_path):
     ]
     line = CubicSpline([0.0, *heights, 1.0], [0.0, *mean, 1.0])
     column = {100: 1, 400: 2, 1000: 3}[number]
-    assert np.abs(line(GHIA[:, 0]) - GHIA[:, column]).max() < 0.03
+    off = np.abs(line(GHIA[:, 0]) - GHIA[:, column]).max()
+    # asked are 3 %; a scheme of first order would pass that at Re 100
+    assert off < (0.006 if number == 100 else 0.03)
 
 
 def _parabola(n, path, place):
@@ -240,23 +242,24 @@ def test_gradients_of_linear_fields_are_exact(name):
 
 def test_velocities_by_face_reach_their_faces(tmp_path):
     """A profile differs from face to face: shuffled cells and all, each face gets its own."""
+    # a side of triangles and quadrilaterals, which the file keeps apart
     mesh = replace(any_cells.mixed(), unit="m")
-    rows = [{"patches": ["left"], "is": "developed", "speed": 1.0}, RIGHT_OUT,
-            {"patches": ["top"], "is": "stream", "velocity": [1, 0, 0], "pressure": 0.0},
-            WALLS]  # fmt: skip
-    path = exported(mesh, tmp_path, rows)
-    case, _ = worked_out(mesh, conditions=rows, closure="laminar", materials=[
-        {"zones": ["*"], "is": "own_fluid", "density": 1.0, "viscosity": 1e-2}])  # fmt: skip
-    left = next(p for p in case.patches if p.name == "left")
-    meant = face_velocities(mesh, 0, left, case)
-    centre = face_vectors(mesh)[1][mesh.patch == 0]
-    given = read_flow(path)
+    mesh = replace(mesh, patches=tuple(
+        Patch(p.name, {"bottom": "inlet", "right": "outlet"}.get(p.name, "wall"))
+        for p in mesh.patches))  # fmt: skip
+    rows = [{"patches": ["bottom"], "is": "developed", "speed": 1.0}, RIGHT_OUT, WALLS]
+    fluid = {"zones": ["*"], "is": "own_fluid", "density": 1.0, "viscosity": 1e-2}
+    case, _ = worked_out(mesh, conditions=rows, closure="laminar", materials=[fluid])
+    number = next(k for k, p in enumerate(mesh.patches) if p.name == "bottom")
+    meant = face_velocities(mesh, number, case.patches[number], case)
+    centre = face_vectors(mesh)[1][mesh.patch == number]
+    given = read_flow(exported(mesh, tmp_path, rows))
     r = given.ops.volumes.rim
-    at = np.flatnonzero((given.held.patch == 0) & (given.held.kind == VELOCITY))
+    at = np.flatnonzero(given.held.kind == VELOCITY)
     for k in at:
         own = np.abs(centre - r.centre[k]).sum(axis=1).argmin()
         np.testing.assert_allclose(given.held.velocity[k], meant[own], atol=1e-12)
-    assert len(at) == len(meant) and np.ptp(meant[:, 0]) > 0.1
+    assert len(at) == len(meant) and np.ptp(meant[:, 2]) > 0.1
 
 
 def test_what_the_solver_does_not_know_is_refused_in_words(tmp_path):

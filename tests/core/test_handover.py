@@ -23,10 +23,12 @@ from intaglio.handover.parts import CHOSEN, Meant
 from intaglio.handover.writing import write_parts
 from intaglio.mesh.cells import POLYHEDRON
 from intaglio.mesh.in_unit import in_unit
+from intaglio.mesh.mesh import Patch
 from intaglio.mesh.numbering import bandwidth, narrow_order, renumbered
 from intaglio.mesh.validity import check
 from intaglio.mesh.zones import zone_alone
 from intaglio.quality.cells import measure
+from intaglio.quality.limits import limits_in_unit
 from intaglio.quality.values import Values, cell_values
 from tests.core import any_cells
 from tests.core.test_case_setup import worked_out
@@ -263,6 +265,28 @@ def test_every_changed_number_is_noticed(name, value, word, tmp_path):
         _changed(name, value)(file)
     told = list(cgns_differences(mesh, tmp_path / "m.cgns", meant.case))
     assert (told == []) if word is None else any(word in t for t in told), told
+
+
+def test_a_cell_of_other_nodes_and_a_patch_of_another_kind_are_noticed(tmp_path):
+    mesh = any_cells.hexahedra()
+    kinds = [Patch(p.name, "wall" if p.name == "left" else p.kind) for p in mesh.patches]
+    write_cgns(dataclasses.replace(mesh, patches=tuple(kinds)), tmp_path / "m.cgns")
+    assert list(cgns_differences(mesh, tmp_path / "m.cgns")) == ["kind of patch left"]
+    write_cgns(mesh, tmp_path / "m.cgns")
+    with h5py.File(tmp_path / "m.cgns", "a") as file:
+        _changed("Cells/ElementConnectivity", lambda n: n + 1)(file)
+    told = list(cgns_differences(mesh, tmp_path / "m.cgns"))
+    assert told == ["nodes of cells in zone fluid"]
+
+
+def test_limits_of_one_s_own_follow_the_unit():
+    own = [
+        {"of": "volume", "value": 8.0},
+        {"of": "edge_length", "value": 2.0},
+        {"of": "smallest_dihedral", "value": 10.0},
+    ]
+    told = [row["value"] for row in limits_in_unit(own, "mm", "m")]
+    assert told == pytest.approx([8e-9, 2e-3, 10.0], rel=1e-12)
 
 
 @pytest.mark.parametrize("part", CHOSEN, ids=lambda p: p.key)

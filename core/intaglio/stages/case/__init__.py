@@ -66,7 +66,7 @@ STAGE = Stage(
         Sentence("Gravity is {gravity}."),
         Sentence("Zones that turn: {frames}"),
         Sentence("The solver's case expects these patches: {expected}"),
-        Sentence("Hand it over in {length} as {files}, its cells numbered {numbering}."),
+        Sentence("Hand it over in {length}, its cells numbered {numbering}, as {files}"),
     ),
     "Set up the case",
     ("volume", "patches"),
