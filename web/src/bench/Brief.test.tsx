@@ -52,6 +52,11 @@ afterEach(() => {
 });
 
 describe("the brief", () => {
+  it("offers the files of a geometry", () => {
+    brief({ stage: "geometry" });
+    expect(screen.getAllByText(/Files: write it/)).toHaveLength(1);
+  });
+
   it("is sentences with the values in them, and only those that apply", () => {
     brief();
     expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Sizing");

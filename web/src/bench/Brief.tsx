@@ -69,8 +69,9 @@ export function Brief({ trouble }: { trouble: string | null }) {
         <div className="mt-1.5">
           {sentences.map((sentence) => (
             <div key={sentence.text} className="sentence">
-              {parts(sentence.text).map((part) => {
-                if (!part.blank) return <Fragment key={part.text}>{part.text}</Fragment>;
+              {parts(sentence.text).map((part, place) => {
+                // biome-ignore lint/suspicious/noArrayIndexKey: a sentence's words keep their places
+                if (!part.blank) return <Fragment key={place}>{part.text}</Fragment>;
                 const blank = description.blanks.find((b) => b.name === part.text);
                 if (!blank) return null;
                 return (
@@ -99,7 +100,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
       {wrong && !sentences.some((s) => holds(s.text, wrong.blank)) && refused}
       <page.Consequences />
       {page.writes && state.product && state.condition !== "looking" && (
-        <GeometryFiles key={stage} />
+        <GeometryFiles key={`files ${stage}`} />
       )}
       <div className="sticky -bottom-6 z-20 -mx-5 mt-3 border-t border-line bg-paper px-5 py-2.5">
         {trial ? (
@@ -140,7 +141,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
           ✕ {trouble}
         </p>
       )}
-      <Findings key={stage} />
+      <Findings key={`findings ${stage}`} />
     </aside>
   );
 }

@@ -142,8 +142,9 @@ function SentenceOf({
 }) {
   return (
     <>
-      {parts(operation.sentence).map((part) => {
-        if (!part.blank) return <Fragment key={part.text}>{part.text}</Fragment>;
+      {parts(operation.sentence).map((part, place) => {
+        // biome-ignore lint/suspicious/noArrayIndexKey: a sentence's words keep their places
+        if (!part.blank) return <Fragment key={place}>{part.text}</Fragment>;
         const blank = operation.blanks.find((b) => b.name === part.text);
         if (!blank) return null;
         return (
