@@ -1,0 +1,16 @@
+/** Rows with one key are drawn twice or dropped as React pleases; it only warns of it. */
+import { afterEach, beforeEach, expect, vi } from "vitest";
+
+let told: ReturnType<typeof vi.spyOn>;
+
+beforeEach(() => {
+  told = vi.spyOn(console, "error");
+});
+
+afterEach(() => {
+  const twice = told.mock.calls.filter((words: unknown[]) =>
+    /same key|unique "key"/.test(String(words[0])),
+  );
+  told.mockRestore();
+  expect(twice).toEqual([]);
+});
