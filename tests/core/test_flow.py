@@ -41,7 +41,8 @@ def block(counts, place=lambda u: u, kinds=DUCT):
 def exported(mesh, path, conditions, density=1.0, viscosity=1e-2, **given):
     """A file with a laminar case."""
     fluid = {"zones": ["*"], "is": "own_fluid", "density": density, "viscosity": viscosity}
-    case, _ = worked_out(mesh, materials=[fluid], conditions=conditions, closure="laminar", **given)
+    given = {"materials": [fluid], "closure": "laminar", **given}
+    case, _ = worked_out(mesh, conditions=conditions, **given)
     write_cgns(mesh, path / "mesh.cgns", case=case)
     return path / "mesh.cgns"
 

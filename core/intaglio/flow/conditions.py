@@ -33,3 +33,22 @@ class Conditions:
     def level(self) -> NDArray[np.bool_]:
         """Where the pressure is given."""
         return (self.kind == PRESSURE) | (self.kind == TOTAL)
+
+
+# what a face of the rim is to heat
+CLOSED, HELD, TAKES, PASSES, COUPLED, CARRIED = range(6)
+
+
+@dataclass(frozen=True)
+class HeatConditions:
+    """For each face of the rim of all cells: what it is to heat (b,), one of the kinds above (lets
+    none through, is held at a temperature, takes up a flux, passes heat to surroundings, is one
+    side of a face between two zones, or lets a flow through that brings what it has); temperature
+    (b,) in K, held, around, or brought; flux (b,) in W/m² into the cells; coefficient (b,) in
+    W/(m² K); other (b,): of coupled faces the rim's face on the other side, else -1."""
+
+    kind: NDArray[np.int8]
+    temperature: Floats
+    flux: Floats
+    coefficient: Floats
+    other: NDArray[np.int64]

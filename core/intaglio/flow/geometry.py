@@ -15,10 +15,11 @@ _STRAIGHT = 1e-9
 
 @dataclass(frozen=True)
 class Links:
-    """Faces between two cells: cells left (i,) and right (i,), area vector (i, 3) from left to
-    right in m², way (i, 3) from the left centroid to the right one in m, across periodic pairs as
-    it is there, share (i,) of the right cell's value at the face."""
+    """Faces between two cells: face (i,) in the mesh, cells left (i,) and right (i,), area vector
+    (i, 3) from left to right in m², way (i, 3) from the left centroid to the right one in m, across
+    periodic pairs as it is there, share (i,) of the right cell's value at the face."""
 
+    face: Longs
     left: Longs
     right: Longs
     area: Floats
@@ -68,7 +69,7 @@ def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volume
     one, other = number[mesh.owner], number[mesh.neighbour]
     inner = np.flatnonzero((one >= 0) & (other >= 0) & (mesh.patch < 0))
     left, right = mesh.owner[inner], mesh.neighbour[inner]
-    parts = [_links(left, right, vector[inner], middle[inner], centroid, np.zeros(3))]
+    parts = [_links(inner, left, right, vector[inner], middle[inner], centroid, np.zeros(3))]
     paired = np.zeros(mesh.faces, bool)
     for pair in mesh.periodic:
         if np.abs(pair.turn - np.eye(3)).max() > _STRAIGHT:
@@ -81,8 +82,10 @@ def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volume
         paired[a] = paired[b] = True
         # the right cell is looked for where the shift brings it from
         shift = -pair.shift * metres
-        parts.append(_links(mesh.owner[a], mesh.owner[b], vector[a], middle[a], centroid, shift))
+        left, right = mesh.owner[a], mesh.owner[b]
+        parts.append(_links(a, left, right, vector[a], middle[a], centroid, shift))
     links = Links(
+        np.concatenate([p.face for p in parts]),
         *(np.concatenate([number[getattr(p, n)] for p in parts]) for n in ("left", "right")),
         *(np.concatenate([getattr(p, n) for p in parts]) for n in ("area", "way", "share")),
     )
@@ -97,6 +100,7 @@ def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volume
 
 
 def _links(
+    face: NDArray[np.integer],
     left: NDArray[np.int32],
     right: NDArray[np.int32],
     area: Floats,
@@ -109,7 +113,9 @@ def _links(
     one = np.abs(((middle - centroid[left]) * area).sum(axis=1))
     other = np.abs(((centroid[right] + shift - middle) * area).sum(axis=1))
     share = one / np.maximum(one + other, 1e-300)
-    return Links(left.astype(np.int64), right.astype(np.int64), area, way, share)
+    return Links(
+        face.astype(np.int64), left.astype(np.int64), right.astype(np.int64), area, way, share
+    )
 
 
 def face_vectors(mesh: Mesh) -> tuple[Floats, Floats]:

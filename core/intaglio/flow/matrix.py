@@ -3,9 +3,9 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
-from intaglio.flow.geometry import Volumes
 from intaglio.mesh.mesh import Floats, Longs
 
 
@@ -14,10 +14,12 @@ class Pattern:
     """Where the entries of a matrix (n, n) are: for links the entry (left, right), then for links
     (right, left), then the diagonal; `slot` is the place of each in the compressed rows."""
 
-    indices: Longs
-    starts: Longs
+    indices: NDArray[np.int32]
+    starts: NDArray[np.int32]
     slot: Longs
     count: int
+    left: Longs
+    right: Longs
 
     def matrix(self, of_left: Floats, of_right: Floats, diagonal: Floats) -> csr_matrix:
         """The matrix with what a link (i,) puts into its left cell's row, its right cell's row, and
@@ -26,19 +28,17 @@ class Pattern:
         data = np.bincount(self.slot, values, len(self.indices))
         return csr_matrix((data, self.indices, self.starts), shape=(self.count, self.count))
 
-
-def pattern_of(volumes: Volumes) -> Pattern:
-    """The pattern of volumes; two cells may share several links."""
-    k, n = volumes.links, volumes.count
-    every = np.arange(n)
-    row = np.concatenate([k.left, k.right, every])
-    column = np.concatenate([k.right, k.left, every])
-    codes, slot = np.unique(row * n + column, return_inverse=True)
-    starts = np.searchsorted(codes, np.arange(n + 1) * n)
-    return Pattern((codes % n).astype(np.int32), starts.astype(np.int32), slot.ravel(), n)
+    def sums(self, of_left: Floats, of_right: Floats) -> Floats:
+        """Sums (n,) over the links of each cell of what they put to their left and right cells."""
+        left = np.bincount(self.left, of_left, self.count)
+        return np.asarray(left + np.bincount(self.right, of_right, self.count), float)
 
 
-def row_sums(volumes: Volumes, of_left: Floats, of_right: Floats) -> Floats:
-    """Sums (n,) over the links of each cell."""
-    k, n = volumes.links, volumes.count
-    return np.asarray(np.bincount(k.left, of_left, n) + np.bincount(k.right, of_right, n), float)
+def pattern_of(left: Longs, right: Longs, count: int) -> Pattern:
+    """The pattern of links (i,) between `count` cells; two cells may share several links."""
+    every = np.arange(count)
+    row = np.concatenate([left, right, every])
+    column = np.concatenate([right, left, every])
+    codes, slot = np.unique(row * count + column, return_inverse=True)
+    starts = np.searchsorted(codes, np.arange(count + 1) * count).astype(np.int32)
+    return Pattern((codes % count).astype(np.int32), starts, slot.ravel(), count, left, right)

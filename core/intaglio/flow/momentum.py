@@ -7,7 +7,8 @@ import numpy as np
 from scipy.sparse import csr_matrix
 
 from intaglio.flow.conditions import SLIP, Conditions
-from intaglio.flow.matrix import Pattern, row_sums
+from intaglio.flow.convection import beyond_upwind, bounded_share
+from intaglio.flow.matrix import Pattern
 from intaglio.flow.operators import Operators
 from intaglio.mesh.mesh import Floats
 
@@ -53,7 +54,7 @@ def momentum(
     stiff = ops.at_faces(fluid.viscosity) * ops.over
     of_left = -stiff + np.minimum(flux, 0.0)
     of_right = -stiff - np.maximum(flux, 0.0)
-    neighbours = -row_sums(v, of_left, of_right)
+    neighbours = -pattern.sums(of_left, of_right)
     # what the rim adds to diagonal and source: friction where it has a velocity, and what it brings
     rim_stiff = fluid.viscosity[v.rim.cell] * ops.rim_over
     rub = np.where(held.given, rim_stiff, 0.0) - np.minimum(rim_flux, 0.0)
@@ -75,7 +76,7 @@ def momentum(
             rub * rim + across * (rim - (1.0 - share[:, c]) * own[v.rim.cell]),
             v.count,
         )
-        higher = flux * _beyond_upwind(ops, own, slope, flux)
+        higher = flux * beyond_upwind(ops, own, flux, bounded_share(ops, own, slope, flux))
         tilted = ops.at_faces(fluid.viscosity) * (ops.at_faces(slope) * ops.oblique).sum(axis=1)
         rim_tilted = np.where(
             held.given,
@@ -93,20 +94,3 @@ def momentum(
         source[:, c] += (1.0 - relax) / relax * whole * own
         matrices.append(pattern.matrix(of_left, of_right, whole / relax))
     return Momentum((matrices[0], matrices[1], matrices[2]), source, diagonal, neighbours)
-
-
-def _beyond_upwind(ops: Operators, values: Floats, slope: Floats, flux: Floats) -> Floats:
-    """What the bounded value at each link (i,) is above the upwind one: the linear one, limited
-    where the slopes before and behind differ by more than twice or in sign (P. K. Sweby, SIAM J.
-    Numer. Anal. 21 (1984) 995: within the region of second order), with the ratio of slopes on
-    irregular meshes of M. Darwish and F. Moukalled, Int. J. Heat Mass Transfer 46 (2003) 599."""
-    k = ops.volumes.links
-    forth = flux >= 0.0
-    up, down = np.where(forth, k.left, k.right), np.where(forth, k.right, k.left)
-    way = np.where(forth, 1.0, -1.0)[:, None] * k.way
-    share = np.where(forth, k.share, 1.0 - k.share)
-    step = values[down] - values[up]
-    ahead = 2.0 * (slope[up] * way).sum(axis=1) - step
-    # as a function of both steps, without a division by nothing
-    bounded = np.where(step > 0, np.clip(2.0 * ahead, 0.0, step), np.clip(2.0 * ahead, step, 0.0))
-    return share * bounded

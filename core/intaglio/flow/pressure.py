@@ -8,7 +8,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import LinearOperator, cg
 
 from intaglio.flow.conditions import Conditions
-from intaglio.flow.matrix import Pattern, row_sums
+from intaglio.flow.matrix import Pattern
 from intaglio.flow.momentum import Field, Fluid
 from intaglio.flow.operators import Operators
 from intaglio.mesh.mesh import Floats, Longs
@@ -68,7 +68,9 @@ class Poisson:
     ) -> Floats:
         """x (n,) for strengths c of links (i,), of rim faces (b,) to x = 0 behind them, and b."""
         v = self.ops.volumes
-        diagonal = row_sums(v, strength, strength) + np.bincount(v.rim.cell, rim_strength, v.count)
+        diagonal = self.pattern.sums(strength, strength) + np.bincount(
+            v.rim.cell, rim_strength, v.count
+        )
         diagonal[self.pins] *= 2.0
         matrix = self.pattern.matrix(-strength, -strength, diagonal)
         source = self._balanced(source)

@@ -11,6 +11,8 @@ from scipy.spatial import cKDTree
 from intaglio.errors import FileRejected
 from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, VELOCITY, WALL, Conditions
 from intaglio.flow.geometry import Volumes, volumes_of
+from intaglio.flow.heat import HeatProblem
+from intaglio.flow.heat_reading import computes_heat, read_heat
 from intaglio.flow.momentum import Fluid
 from intaglio.flow.operators import Operators, operators_of
 from intaglio.formats.cgns import read_case, read_cgns
@@ -25,13 +27,15 @@ _SETTLED = {"symmetry": SLIP, "flat": SLIP}
 
 @dataclass(frozen=True)
 class Given:
-    """A mesh, its case, and the fluid's volumes with operators, conditions and fluid."""
+    """A mesh, its case, the fluid's volumes with operators, conditions and fluid; the problem of
+    heat in all cells, where temperatures are asked for."""
 
     mesh: Mesh
     case: CaseTold
     ops: Operators
     held: Conditions
     fluid: Fluid
+    heat: HeatProblem | None
 
 
 def read_flow(path: Path) -> Given:
@@ -57,7 +61,8 @@ def read_flow(path: Path) -> Given:
             raise FileRejected(
                 "turning-zone", f"Zone {zone.name} turns, which this solver does not know."
             )
-    volumes = volumes_of(mesh, MM_PER_UNIT[mesh.unit] * 1e-3, fluids[mesh.zone])
+    metres = MM_PER_UNIT[mesh.unit] * 1e-3
+    volumes = volumes_of(mesh, metres, fluids[mesh.zone])
     ops = operators_of(volumes)
     state = [case.zones[zone.name].state for zone in mesh.zones]
     of_cell = mesh.zone[volumes.cells]
@@ -68,7 +73,8 @@ def read_flow(path: Path) -> Given:
         )
     )
     held = _conditions(path, mesh, case, volumes, fluid)
-    return Given(mesh, case, ops, held, fluid)
+    heat = read_heat(path.name, mesh, case, metres) if computes_heat(case) else None
+    return Given(mesh, case, ops, held, fluid, heat)
 
 
 def _conditions(

@@ -4,7 +4,9 @@ from typing import TypedDict
 
 import numpy as np
 
+from intaglio.flow.heat import Warmth
 from intaglio.flow.momentum import Field
+from intaglio.flow.reading import Given
 from intaglio.flow.solve import Problem
 from intaglio.mesh.mesh import Floats
 
@@ -41,6 +43,37 @@ def patch_results(problem: Problem, field: Field) -> dict[str, PatchResult]:
             "mean_pressure": float(np.average(field.rim_pressure[at], weights=size[at])),
             "force": (push + drag).sum(axis=0).tolist(),
             "mean_shear": float(np.average(np.linalg.norm(shear[at], axis=1), weights=size[at])),
+        }
+    return out
+
+
+class PatchHeat(TypedDict):
+    """Heat in W from the patch into the cells, conducted and carried (from the reference of the
+    temperatures on), mean temperature in K, and that of what flows through, mixed, if anything
+    does."""
+
+    heat: float
+    mean_temperature: float
+    mixed_temperature: float | None
+
+
+def patch_heat(given: Given, warmth: Warmth) -> dict[str, PatchHeat]:
+    """Heat of every patch; of one between two zones what both sides take up together."""
+    assert given.heat is not None
+    r = given.heat.ops.volumes.rim
+    patch, size = given.mesh.patch[r.face], np.linalg.norm(r.area, axis=1)
+    out: dict[str, PatchHeat] = {}
+    for k, known in enumerate(given.mesh.patches):
+        at = np.flatnonzero(patch == k)
+        if not len(at):
+            continue
+        rate = warmth.rate[at]
+        flows = float(np.abs(rate).sum())
+        above = -float((warmth.carried[at] * np.sign(rate)).sum())
+        out[known.name] = {
+            "heat": float((warmth.conducted[at] + warmth.carried[at]).sum()),
+            "mean_temperature": float(np.average(warmth.rim[at], weights=size[at])),
+            "mixed_temperature": warmth.reference + above / flows if flows > 0 else None,
         }
     return out
 

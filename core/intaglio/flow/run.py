@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from intaglio.errors import FileRejected
+from intaglio.flow.heat import Warmth, warm
 from intaglio.flow.momentum import Field
 from intaglio.flow.reading import Given, read_flow
-from intaglio.flow.results import PatchResult, patch_results
+from intaglio.flow.results import patch_heat, patch_results
 from intaglio.flow.solve import (
     CONVERGED,
     Problem,
@@ -20,17 +21,22 @@ from intaglio.flow.solve import (
     problem_of,
 )
 
+# of the temperatures, for what is not implicit
+_CORRECTIONS = 200
+
 Tell = Callable[[int, Residuals], None]
 
 
 @dataclass(frozen=True)
 class Flow:
-    """What was computed: the problem, the field, the residuals of every iteration."""
+    """What was computed: the problem, the field, the residuals of every iteration, and the
+    temperatures, where they are asked for."""
 
     given: Given
     problem: Problem
     field: Field
     history: tuple[Residuals, ...]
+    warmth: Warmth | None
 
     @property
     def converged(self) -> bool:
@@ -70,15 +76,39 @@ def run_flow(
         last = field
         history.append(left)
         tell(len(history), left)
-    return Flow(given, problem, last, tuple(history))
+    return Flow(given, problem, last, tuple(history), warmth_of(given, last))
+
+
+def warmth_of(given: Given, field: Field) -> Warmth | None:
+    """The temperatures that a flow leads to."""
+    if given.heat is None:
+        return None
+    # by the mesh's faces: the cells are the fluid's alone there, and all here
+    flow, heat = given.ops.volumes, given.heat.ops.volumes
+    count = len(flow.links.left)
+    of_face = np.zeros(given.mesh.faces)
+    of_face[flow.rim.face] = field.flux[count:]
+    of_face[flow.links.face] = field.flux[:count]
+    flux = np.concatenate([of_face[heat.links.face], of_face[heat.rim.face]])
+    return warm(given.heat, flux, _CORRECTIONS)
 
 
 def told(flow: Flow) -> dict[str, Any]:
     """The results as plain data, SI units."""
-    patches: dict[str, PatchResult] = patch_results(flow.problem, flow.field)
+    patches: dict[str, Any] = {**patch_results(flow.problem, flow.field)}
+    warm = {}
+    if flow.warmth is not None:
+        heat = patch_heat(flow.given, flow.warmth)
+        patches = {n: {**patches.get(n, {}), **own} for n, own in heat.items()}
+        passing = 0.5 * sum(abs(own["heat"]) for own in heat.values())
+        net = sum(own["heat"] for own in heat.values())
+        warm = {
+            "heat_residual": flow.warmth.residual,
+            "heat_imbalance": net / passing if passing > 0 else 0.0,
+        }
     last = flow.history[-1] if flow.history else None
-    balance = sum(p["mass_flow"] for p in patches.values())
-    through = sum(max(p["mass_flow"], 0.0) for p in patches.values())
+    balance = sum(p.get("mass_flow", 0.0) for p in patches.values())
+    through = sum(max(p.get("mass_flow", 0.0), 0.0) for p in patches.values())
     return {
         "cells": flow.problem.ops.volumes.count,
         "iterations": len(flow.history),
@@ -86,5 +116,6 @@ def told(flow: Flow) -> dict[str, Any]:
         "residuals": None if last is None else {"momentum": list(last.momentum), "mass": last.mass},
         "mass_imbalance": balance / through if through > 0 else 0.0,
         "fastest": float(np.linalg.norm(flow.field.velocity, axis=1).max(initial=0.0)),
+        **warm,
         "patches": patches,
     }

@@ -54,7 +54,8 @@ class Problem:
 
 def problem_of(ops: Operators, held: Conditions, fluid: Fluid) -> Problem:
     """A problem with its matrices' pattern and regions."""
-    pattern = pattern_of(ops.volumes)
+    k = ops.volumes.links
+    pattern = pattern_of(k.left, k.right, ops.volumes.count)
     slopes = least_squares(ops.volumes, held.level)
     return Problem(ops, slopes, pattern, Poisson(ops, pattern, held.level), held, fluid)
 
@@ -153,13 +154,14 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
 def _left(equations: Momentum, velocity: Floats) -> tuple[float, float, float]:
     """What is left of the equations, over the diagonal times the fastest motion of all axes."""
     scale = float((equations.diagonal * np.linalg.norm(velocity, axis=1)).sum())
-    if scale <= 0:
-        return 1.0, 1.0, 1.0
     x, y, z = (
-        float(np.abs(equations.source[:, c] - matrix @ velocity[:, c]).sum() / scale)
+        float(np.abs(equations.source[:, c] - matrix @ velocity[:, c]).sum())
         for c, matrix in enumerate(equations.matrices)
     )
-    return x, y, z
+    if scale <= 0:
+        # at rest: all is well if nothing drives it
+        return float(x > 0), float(y > 0), float(z > 0)
+    return x / scale, y / scale, z / scale
 
 
 def _through(problem: Problem, field: Field) -> float:
