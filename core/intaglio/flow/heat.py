@@ -17,7 +17,7 @@ from scipy.sparse.linalg import LinearOperator, gmres
 
 from intaglio.errors import StepFailed
 from intaglio.flow.conditions import CARRIED, COUPLED, HELD, PASSES, TAKES, HeatConditions
-from intaglio.flow.convection import beyond_upwind, bounded_share
+from intaglio.flow.convection import beyond_upwind, shares_of
 from intaglio.flow.matrix import Pattern, pattern_of
 from intaglio.flow.operators import Operators
 from intaglio.mesh.mesh import Floats, Longs
@@ -104,7 +104,7 @@ def warmed(
     for round_ in range(most):
         if 0 < round_ <= _ROUNDS:
             slope = ops.gradient(temperature, rim)
-            new = bounded_share(ops, temperature, slope, carried)
+            new = shares_of(ops, temperature, slope, carried)
             shares = shares + (new - shares) / round_
         fixed = np.where((held.kind == HELD) | (held.kind == PASSES) | enters, held.temperature, 0)
         flow = balance.of(temperature - reference, fixed - reference, held.flux, shares)
@@ -156,7 +156,7 @@ class _Balance:
         """Capacity (n,) in W/K that flows out of cells and not in: nothing, once the flow is
         balanced; until then it is to make no heat."""
         flows = np.concatenate([self.carried, self.rim_carried])
-        return np.asarray(self.problem.ops.outward @ flows)
+        return self.problem.ops.leaving(flows)
 
     def of(self, temperature: Floats, given: Floats, taken: Floats, shares: Floats) -> _Flow:
         """Of temperatures (n,), what the rim is held at or has around it (b,), and fluxes (b,)."""
@@ -176,12 +176,14 @@ class _Balance:
         conducted = np.where(takes, taken * self.walls.size, conducted)
         brought = -self.rim_carried * np.where(self.enters, rim, temperature[cell])
         conductivity = ops.at_faces(self.problem.conductivity)
-        leaning = (ops.at_faces(slope) * ops.oblique).sum(axis=1)
         step = temperature[k.right] - temperature[k.left]
+        along = np.einsum("ia,ia->i", ops.at_faces(slope), k.way)
+        # along the way by the step, the rest by the slopes
+        turned = ops.through(slope) - ops.over * along
         up = np.where(self.carried >= 0, temperature[k.left], temperature[k.right])
         value = up + beyond_upwind(ops, temperature, self.carried, shares)
-        out = self.carried * value - conductivity * (ops.over * step + leaning)
-        lost = ops.outward @ np.concatenate([out, -conducted - brought])
+        out = self.carried * value - conductivity * (ops.over * step + turned)
+        lost = ops.leaving(np.concatenate([out, -conducted - brought]))
         return _Flow(lost - temperature * self.grown, rim, conducted, brought)
 
     def _rim(self, temperature: Floats, over: Floats, given: Floats, taken: Floats) -> Floats:
@@ -271,4 +273,5 @@ def _mean_given(problem: HeatProblem, enters: NDArray[np.bool_]) -> float:
 
 
 def _multigrid(matrix: csr_matrix) -> LinearOperator:
-    return pyamg.ruge_stuben_solver(matrix, max_coarse=300).aspreconditioner(cycle="V")
+    made = pyamg.ruge_stuben_solver(matrix, max_coarse=300, coarse_solver="splu")
+    return made.aspreconditioner(cycle="V")

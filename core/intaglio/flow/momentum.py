@@ -4,13 +4,18 @@ faces that stand obliquely, all but first-order convection and the orthogonal pa
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from intaglio.flow.conditions import SLIP, Conditions
-from intaglio.flow.convection import beyond_upwind, bounded_share
 from intaglio.flow.matrix import Pattern
 from intaglio.flow.operators import Operators
+from intaglio.flow.sweeps import beside_upwind
 from intaglio.mesh.mesh import Floats
+
+# what is taken of new shares of the bounded convection: taken whole, two sets may lead to each
+# other for ever, and residuals stand still
+_TAKEN = 0.3
 
 
 @dataclass(frozen=True)
@@ -24,24 +29,28 @@ class Fluid:
 @dataclass(frozen=True)
 class Field:
     """Velocity of cells (n, 3) and rim (b, 3) in m/s, pressure (n,) and (b,) in Pa, mass flux of
-    links and rim (i + b,) in kg/s, from left to right and outward."""
+    links and rim (i + b,) in kg/s, from left to right and outward; shares (i, 3) of the bounded
+    convection, the mean of those of the iterations so far."""
 
     velocity: Floats
     rim_velocity: Floats
     pressure: Floats
     rim_pressure: Floats
     flux: Floats
+    shares: NDArray[np.float32]
 
 
 @dataclass(frozen=True)
 class Momentum:
     """matrix @ u = source by axis, source (n, 3), with under-relaxation; diagonal (n,) and sum of
-    the neighbours' coefficients (n,) without it, and without what planes of slip add."""
+    the neighbours' coefficients (n,) without it, and without what planes of slip add; shares (i, 3)
+    of the bounded convection in it."""
 
     matrices: tuple[csr_matrix, csr_matrix, csr_matrix]
     source: Floats
     diagonal: Floats
     neighbours: Floats
+    shares: NDArray[np.float32]
 
 
 def momentum(
@@ -63,34 +72,29 @@ def momentum(
     across = np.where(slips, rim_stiff, 0.0)
     size = np.maximum(np.linalg.norm(v.rim.area, axis=1), 1e-300)
     share = np.where(slips[:, None], (v.rim.area / size[:, None]) ** 2, 0.0)
-    matrices: list[csr_matrix] = []
-    at_rim = np.bincount(v.rim.cell, rub, v.count)
-    diagonal = neighbours + at_rim
+    diagonal = neighbours + np.bincount(v.rim.cell, rub, v.count)
     source = -v.volume[:, None] * ops.pull(field.pressure, field.rim_pressure)
+    slope = ops.gradient(field.velocity, field.rim_velocity)
+    shares = field.shares.copy()
+    k = v.links
+    beside_upwind(
+        k.left, k.right, k.way, k.area, k.share, ops.over, flux, fluid.viscosity, field.velocity,
+        slope, shares, _TAKEN, source,
+    )  # fmt: skip
+    own = field.velocity[v.rim.cell]
+    tilted = (slope[v.rim.cell] * ops.rim_oblique[:, None, :]).sum(axis=2)
+    tilted *= np.where(held.given, fluid.viscosity[v.rim.cell], 0.0)[:, None]
+    at_rim = rub[:, None] * field.rim_velocity + tilted
+    at_rim += across[:, None] * (field.rim_velocity - (1.0 - share) * own)
+    matrices: list[csr_matrix] = []
     for c in range(3):
-        rim = field.rim_velocity[:, c]
-        own = field.velocity[:, c]
-        slope = ops.gradient(own, rim)
-        source[:, c] += np.bincount(
-            v.rim.cell,
-            rub * rim + across * (rim - (1.0 - share[:, c]) * own[v.rim.cell]),
-            v.count,
-        )
-        higher = flux * beyond_upwind(ops, own, flux, bounded_share(ops, own, slope, flux))
-        tilted = ops.at_faces(fluid.viscosity) * (ops.at_faces(slope) * ops.oblique).sum(axis=1)
-        rim_tilted = np.where(
-            held.given,
-            fluid.viscosity[v.rim.cell] * (slope[v.rim.cell] * ops.rim_oblique).sum(axis=1),
-            0.0,
-        )
-        source[:, c] += ops.outward @ np.concatenate([tilted - higher, rim_tilted])
+        source[:, c] += np.bincount(v.rim.cell, at_rim[:, c], v.count)
         whole = diagonal
         if slips.any():
             whole = diagonal + np.bincount(v.rim.cell, across * share[:, c], v.count)
-        elif c > 0:
+        source[:, c] += (1.0 - relax) / relax * whole * field.velocity[:, c]
+        if c > 0 and not slips.any():
             matrices.append(matrices[0])
-            source[:, c] += (1.0 - relax) / relax * whole * own
-            continue
-        source[:, c] += (1.0 - relax) / relax * whole * own
-        matrices.append(pattern.matrix(of_left, of_right, whole / relax))
-    return Momentum((matrices[0], matrices[1], matrices[2]), source, diagonal, neighbours)
+        else:
+            matrices.append(pattern.matrix(of_left, of_right, whole / relax))
+    return Momentum((matrices[0], matrices[1], matrices[2]), source, diagonal, neighbours, shares)

@@ -1,4 +1,4 @@
-"""Sums over faces and gradients of cells as sparse matrices, made once for a mesh."""
+"""Gradients, sums over faces and values at faces: what a discretisation needs of the volumes."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -8,25 +8,21 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
 from intaglio.flow.geometry import Volumes
+from intaglio.flow.sweeps import leaving, moments, pulls, slopes, through
 from intaglio.mesh.mesh import Floats
 
-Three = tuple[csr_array, csr_array, csr_array]
+# cells whose moments are inverted at once
+_AT_ONCE = 50_000
 
 
 @dataclass(frozen=True)
 class Operators:
-    """What a discretisation needs of the volumes. Faces are numbered links first, then rim.
-
-    outward (n, i + b): sums what leaves through faces; gradients: three (n, n + b), of values of
-    cells and then of rim, by least squares; means: the same by Gauss's theorem, what a pressure
-    does to a cell over its volume; over (i,), rim_over (b,): area over distance along the way, in m
-    (over-relaxed: H. Jasak, Ph.D. thesis, Imperial College 1996, 3.3.1.3).
-    """
+    """Faces are numbered links first, then rim. over (i,), rim_over (b,): area over distance along
+    the way, in m (over-relaxed: H. Jasak, Ph.D. thesis, Imperial College 1996, 3.3.1.3); inverse
+    (n, 6): of the moments of least squares, in compressed symmetric form."""
 
     volumes: Volumes
-    outward: csr_array
-    gradients: Three
-    means: Three
+    inverse: Floats
     over: Floats
     rim_over: Floats
 
@@ -36,44 +32,45 @@ class Operators:
         share = k.share.reshape(-1, *([1] * (values.ndim - 1)))
         return (1.0 - share) * values[k.left] + share * values[k.right]
 
+    def through(self, vectors: Floats) -> Floats:
+        """Fluxes (i,) of vectors (n, 3) of cells through the links."""
+        k = self.volumes.links
+        return np.asarray(through(k.left, k.right, k.area, k.share, vectors))
+
+    def leaving(self, flux: Floats) -> Floats:
+        """What leaves the cells (n,) by fluxes (i + b,) of links and rim."""
+        k, r, count = self.volumes.links, self.volumes.rim, len(self.volumes.links.left)
+        out = leaving(k.left, k.right, flux[:count], r.cell, flux[count:], self.volumes.count)
+        return np.asarray(out)
+
     def gradient(self, values: Floats, rim: Floats) -> Floats:
-        """Gradient (n, 3) of values of cells (n,) and rim (b,)."""
-        every = np.concatenate([values, rim])
-        return np.stack([g @ every for g in self.gradients], axis=1)
+        """Gradients (n, …, 3) of values of cells (n, …) and rim (b, …), of one axis or none more:
+        by least squares, exact for linear fields (T. Barth, AIAA 93-0668)."""
+        k, r = self.volumes.links, self.volumes.rim
+        shape = (*values.shape, 3)
+        values, rim = values.reshape(len(values), -1), rim.reshape(len(rim), -1)
+        out = slopes(k.left, k.right, k.way, r.cell, r.way, self.inverse, values, rim)
+        return np.asarray(out.reshape(shape))
 
     def pull(self, values: Floats, rim: Floats) -> Floats:
-        """Gradient (n, 3) by Gauss's theorem, which together with `outward` keeps energy."""
-        every = np.concatenate([values, rim])
-        return np.stack([g @ every for g in self.means], axis=1)
-
-    @cached_property
-    def oblique(self) -> Floats:
-        """Of each link the part (i, 3) of the area vector that the over-relaxed way misses."""
-        k = self.volumes.links
-        return k.area - self.over[:, None] * k.way
+        """Gradient (n, 3) by Gauss's theorem, which together with `leaving` keeps energy: what a
+        pressure does to a cell over its volume."""
+        k, r, volume = self.volumes.links, self.volumes.rim, self.volumes.volume
+        out = pulls(k.left, k.right, k.area, k.share, r.cell, r.area, volume, values, rim)
+        return np.asarray(out)
 
     @cached_property
     def rim_oblique(self) -> Floats:
-        """The same (b, 3) of the rim."""
+        """Of each face of the rim the part (b, 3) of its area that the over-relaxed way misses."""
         return self.volumes.rim.area - self.rim_over[:, None] * self.volumes.rim.way
 
 
 def operators_of(volumes: Volumes) -> Operators:
     """Operators for volumes."""
     k, r = volumes.links, volumes.rim
-    n, i, b = volumes.count, len(k.left), len(r.cell)
-    rows = np.concatenate([k.left, k.right, r.cell])
-    columns = np.concatenate([np.arange(i), np.arange(i), i + np.arange(b)])
-    signs = np.concatenate([np.ones(i), -np.ones(i), np.ones(b)])
-    outward = csr_array((signs, (rows, columns)), shape=(n, i + b))
-    return Operators(
-        volumes,
-        outward,
-        least_squares(volumes, np.ones(b, bool)),
-        _gauss(volumes),
-        _over(k.area, k.way),
-        _over(r.area, r.way),
-    )
+    known = np.ones(len(r.cell), bool)
+    moment = moments(k.left, k.right, k.way, r.cell, r.way, known, volumes.count)
+    return Operators(volumes, inverted(moment), _over(k.area, k.way), _over(r.area, r.way))
 
 
 def _over(area: Floats, way: Floats) -> Floats:
@@ -84,40 +81,52 @@ def _over(area: Floats, way: Floats) -> Floats:
     return np.divide(size**2, along, out=np.zeros_like(size), where=along > 0)
 
 
-def _gauss(volumes: Volumes) -> Three:
-    """Sums of area vectors times values at faces, linear between cells, over the volumes."""
+def inverted(moment: Floats) -> Floats:
+    """Inverses (k, 6) of symmetric matrices (k, 6): xx, xy, xz, yy, yz, zz; where there is none,
+    what comes nearest."""
+    out = np.empty_like(moment)
+    for start in range(0, len(moment), _AT_ONCE):
+        part = moment[start : start + _AT_ONCE]
+        whole = part[:, [0, 1, 2, 1, 3, 4, 2, 4, 5]].reshape(-1, 3, 3)
+        made = np.linalg.pinv(whole, rcond=1e-10, hermitian=True)
+        out[start : start + _AT_ONCE] = made.reshape(-1, 9)[:, [0, 1, 2, 4, 5, 8]]
+    return out
+
+
+@dataclass(frozen=True)
+class Carrying:
+    """What carries values of cells, and of faces of the rim where they are known, on to the whole
+    rim by the slopes of least squares: a matrix (b, n + b)."""
+
+    matrix: csr_array
+
+    def to_rim(self, values: Floats, rim: Floats) -> Floats:
+        """Values (b,) at the rim of values (n,) of cells and (b,) of the rim."""
+        return np.asarray(self.matrix @ np.concatenate([values, rim]))
+
+
+def carrying_of(volumes: Volumes, known: NDArray[np.bool_]) -> Carrying:
+    """For faces of the rim whose value is known (b,)."""
     k, r = volumes.links, volumes.rim
     n, b = volumes.count, len(r.cell)
-    rows = np.concatenate([k.left, k.left, k.right, k.right, r.cell])
-    columns = np.concatenate([k.left, k.right, k.left, k.right, n + np.arange(b)])
+    moment = moments(k.left, k.right, k.way, r.cell, r.way, known, n)
+    cells = np.unique(r.cell)
+    inverse = np.zeros((n, 6))
+    inverse[cells] = inverted(moment[cells])
+    outer = np.zeros(n, bool)
+    outer[cells] = True
+    one, other = np.flatnonzero(outer[k.left]), np.flatnonzero(outer[k.right])
+    at = np.flatnonzero(known)
+    cell = np.concatenate([k.left[one], k.right[other], r.cell[at]])
+    beyond = np.concatenate([k.right[one], k.left[other], n + at])
+    way = np.concatenate([k.way[one], -k.way[other], r.way[at]])
+    weight = 1.0 / (way**2).sum(axis=1)
+    full = inverse[cell][:, [0, 1, 2, 1, 3, 4, 2, 4, 5]].reshape(-1, 3, 3)
+    pull = np.einsum("kij,kj->ki", full, weight[:, None] * way)
     made = []
     for a in range(3):
-        one, other = (1.0 - k.share) * k.area[:, a], k.share * k.area[:, a]
-        values = np.concatenate([one, other, -one, -other, r.area[:, a]]) / volumes.volume[rows]
-        made.append(csr_array((values, (rows, columns)), shape=(n, n + b)))
-    return made[0], made[1], made[2]
-
-
-def least_squares(volumes: Volumes, known: NDArray[np.bool_]) -> Three:
-    """Gradients by least squares over the ways to neighbours and to those faces of the rim whose
-    value is known (b,), weighed by the inverse of their squared lengths (T. Barth, AIAA
-    93-0668)."""
-    k, r = volumes.links, volumes.rim
-    n, b = volumes.count, len(r.cell)
-    at = np.flatnonzero(known)
-    cell = np.concatenate([k.left, k.right, r.cell[at]])
-    other = np.concatenate([k.right, k.left, n + at])
-    way = np.concatenate([k.way, -k.way, r.way[at]])
-    weight = 1.0 / np.maximum((way**2).sum(axis=1), 1e-300)
-    moment = np.zeros((n, 3, 3))
-    for a in range(3):
-        for c in range(3):
-            moment[:, a, c] = np.bincount(cell, weight * way[:, a] * way[:, c], n)
-    inverse = np.linalg.pinv(moment, rcond=1e-10, hermitian=True)
-    pull = np.einsum("kij,kj->ki", inverse[cell], weight[:, None] * way)
-    rows, columns = np.concatenate([cell, cell]), np.concatenate([other, cell])
-    made = [
-        csr_array((np.concatenate([pull[:, a], -pull[:, a]]), (rows, columns)), shape=(n, n + b))
-        for a in range(3)
-    ]
-    return made[0], made[1], made[2]
+        data = np.concatenate([pull[:, a], -pull[:, a]])
+        place = np.concatenate([cell, cell]), np.concatenate([beyond, cell])
+        made.append(csr_array((data, place), shape=(n, n + b))[r.cell].multiply(r.way[:, [a]]))
+    own = csr_array((np.ones(b), (np.arange(b), r.cell)), shape=(b, n + b))
+    return Carrying(csr_array(own + made[0] + made[1] + made[2]))

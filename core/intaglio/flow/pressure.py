@@ -11,6 +11,7 @@ from intaglio.flow.conditions import Conditions
 from intaglio.flow.matrix import Pattern
 from intaglio.flow.momentum import Field, Fluid
 from intaglio.flow.operators import Operators
+from intaglio.flow.sweeps import link_fluxes
 from intaglio.mesh.mesh import Floats, Longs
 
 # a hierarchy of grids is kept as long as it still converges within so many steps
@@ -25,11 +26,11 @@ def link_flux(
     the momentum; slope (n, 3) of the pressure; lag (i,): what keeps the result free of the
     relaxation (S. Majumdar, Numer. Heat Transfer 13 (1988) 125)."""
     k = ops.volumes.links
-    carried = (ops.at_faces(field.velocity) * k.area).sum(axis=1)
-    step = field.pressure[k.right] - field.pressure[k.left]
-    mean = (ops.at_faces(slope) * k.way).sum(axis=1)
-    pulled = ops.at_faces(ease) * ops.over * (step - mean)
-    return ops.at_faces(fluid.density) * (carried - pulled) + lag
+    out = link_fluxes(
+        k.left, k.right, k.way, k.area, k.share, ops.over, fluid.density, ease, field.velocity,
+        field.pressure, slope, lag,
+    )  # fmt: skip
+    return np.asarray(out)
 
 
 def rim_flux(
@@ -107,6 +108,7 @@ def _multigrid(matrix: csr_matrix) -> LinearOperator:
         matrix,
         symmetry="symmetric",
         max_coarse=300,
+        coarse_solver="splu",
         presmoother=("gauss_seidel", {"sweep": "forward"}),
         postsmoother=("gauss_seidel", {"sweep": "backward"}),
     )

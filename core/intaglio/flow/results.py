@@ -98,13 +98,7 @@ def along_line(problem: Problem, field: Field, places: Floats) -> tuple[Floats, 
     ops = problem.ops
     at = cKDTree(ops.volumes.centroid).query(places)[1]
     way = places - ops.volumes.centroid[at]
-    velocity = np.stack(
-        [
-            field.velocity[at, c]
-            + (ops.gradient(field.velocity[:, c], field.rim_velocity[:, c])[at] * way).sum(axis=1)
-            for c in range(3)
-        ],
-        axis=1,
-    )
+    turning = ops.gradient(field.velocity, field.rim_velocity)[at]
+    velocity = field.velocity[at] + np.einsum("kca,ka->kc", turning, way)
     slope = ops.gradient(field.pressure, field.rim_pressure)
     return velocity, field.pressure[at] + (slope[at] * way).sum(axis=1)

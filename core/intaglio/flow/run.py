@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from threadpoolctl import threadpool_limits
 
 from intaglio.errors import FileRejected
 from intaglio.flow.heat import Warmth, warm
@@ -68,7 +69,12 @@ def run_flow(
 ) -> Flow:
     """Compute the flow of an export. Raises FileRejected, and StepFailed with places where it grows
     beyond all bounds."""
-    given = read_flow(mesh_of(folder))
+    # threads of the linear algebra stand in each other's way where other work runs beside it
+    with threadpool_limits(1, "blas"):
+        return _run(read_flow(mesh_of(folder)), most, tell, stop)
+
+
+def _run(given: Given, most: int, tell: Tell, stop: Callable[[], bool]) -> Flow:
     problem = problem_of(given.ops, given.held, given.fluid)
     last = potential(problem)
     history: list[Residuals] = []

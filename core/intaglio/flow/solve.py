@@ -13,7 +13,7 @@ from intaglio.errors import StepFailed
 from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, Conditions
 from intaglio.flow.matrix import Pattern, pattern_of
 from intaglio.flow.momentum import Field, Fluid, Momentum, momentum
-from intaglio.flow.operators import Operators, Three, least_squares
+from intaglio.flow.operators import Carrying, Operators, carrying_of, inverted
 from intaglio.flow.pressure import Poisson, link_flux, rim_flux
 from intaglio.mesh.mesh import Floats
 
@@ -41,11 +41,11 @@ class Residuals:
 
 @dataclass(frozen=True)
 class Problem:
-    """All that does not change while a flow is computed; slopes: gradients of the pressure from
-    cells and from where it is given, by which it is carried on to the rest of the rim."""
+    """All that does not change while a flow is computed; carried: how the pressure is
+    carried on from cells, and from where it is given, to the rest of the rim."""
 
     ops: Operators
-    slopes: Three
+    carried: Carrying
     pattern: Pattern
     poisson: Poisson
     held: Conditions
@@ -56,8 +56,8 @@ def problem_of(ops: Operators, held: Conditions, fluid: Fluid) -> Problem:
     """A problem with its matrices' pattern and regions."""
     k = ops.volumes.links
     pattern = pattern_of(k.left, k.right, ops.volumes.count)
-    slopes = least_squares(ops.volumes, held.level)
-    return Problem(ops, slopes, pattern, Poisson(ops, pattern, held.level), held, fluid)
+    carried = carrying_of(ops.volumes, held.level)
+    return Problem(ops, carried, pattern, Poisson(ops, pattern, held.level), held, fluid)
 
 
 def at_rest(problem: Problem) -> Field:
@@ -70,6 +70,7 @@ def at_rest(problem: Problem) -> Field:
         np.zeros(v.count),
         np.where(held.kind == PRESSURE, held.pressure, 0.0),
         np.zeros(len(v.links.left) + b),
+        np.zeros((len(v.links.left), 3), np.float32),
     )
     return _with_rim_flux(problem, field, _given_flux(problem))
 
@@ -125,12 +126,12 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     ease = v.volume * _RELAX / np.maximum(equations.diagonal, 1e-300)
     slope = ops.pull(field.pressure, field.rim_pressure)
     density = ops.at_faces(fluid.density)
-    carried = density * (ops.at_faces(before.velocity) * v.links.area).sum(axis=1)
+    carried = density * ops.through(before.velocity)
     lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
     links = link_flux(ops, fluid, field, ease, slope, lag)
     rim = _rates(problem, field, rim_flux(ops, held, fluid, field, ease, slope))
     flux = np.concatenate([links, rim])
-    lost = ops.outward @ flux
+    lost = ops.leaving(flux)
     strength = density * ops.at_faces(ease) * ops.over
     rim_strength = np.where(
         held.level, fluid.density[v.rim.cell] * ease[v.rim.cell] * ops.rim_over, 0.0
@@ -145,6 +146,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
         velocity=velocity,
         pressure=field.pressure + _EASED * x,
         flux=np.concatenate([links, rim]),
+        shares=equations.shares,
     )
     through = _through(problem, field)
     mass = float(np.abs(lost).sum() / through) if through > 0 else 0.0
@@ -219,9 +221,7 @@ def _with_rim(problem: Problem, field: Field) -> Field:
     # what comes in where a pressure holds comes in at right angles
     entering = (held.level & (out < 0)) | (held.kind == RATE)
     velocity = np.where(entering[:, None], through, velocity)
-    every = np.concatenate([field.pressure, field.rim_pressure])
-    slope = np.stack([(g @ every)[r.cell] for g in problem.slopes], axis=1)
-    reached = field.pressure[r.cell] + (slope * r.way).sum(axis=1)
+    reached = problem.carried.to_rim(field.pressure, field.rim_pressure)
     speed = np.linalg.norm(velocity, axis=1)
     dynamic = np.where(out < 0, 0.5 * problem.fluid.density[r.cell] * speed**2, 0.0)
     pressure = np.where(held.kind == PRESSURE, held.pressure, reached)
@@ -235,15 +235,25 @@ def _from_flux(ops: Operators, fluid: Fluid, flux: Floats) -> Floats:
     area = np.concatenate([v.links.area, v.rim.area])
     density = np.concatenate([ops.at_faces(fluid.density), fluid.density[v.rim.cell]])
     size = np.maximum(np.linalg.norm(area, axis=1), 1e-300)
-    around = np.abs(ops.outward)
-    moment = np.empty((v.count, 3, 3))
-    right = np.empty((v.count, 3))
-    for a in range(3):
-        for c in range(3):
-            moment[:, a, c] = around @ (area[:, a] * area[:, c] / size)
-        right[:, a] = around @ (flux / density * area[:, a] / size)
-    inverse = np.linalg.pinv(moment, rcond=1e-10, hermitian=True)
-    return np.einsum("nij,nj->ni", inverse, right)
+    k, r, n = v.links, v.rim, v.count
+    cells = np.concatenate([k.left, k.right, r.cell])
+    faces = np.arange(len(area))
+    faces = np.concatenate([faces[: len(k.left)], faces])
+    moment = np.empty((n, 6))
+    for at, (a, c) in enumerate(((0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2))):
+        moment[:, at] = np.bincount(cells, (area[:, a] * area[:, c] / size)[faces], n)
+    right = np.stack(
+        [np.bincount(cells, (flux / density * area[:, a] / size)[faces], n) for a in range(3)], 1
+    )
+    i = inverted(moment)
+    return np.stack(
+        [
+            i[:, 0] * right[:, 0] + i[:, 1] * right[:, 1] + i[:, 2] * right[:, 2],
+            i[:, 1] * right[:, 0] + i[:, 3] * right[:, 1] + i[:, 4] * right[:, 2],
+            i[:, 2] * right[:, 0] + i[:, 4] * right[:, 1] + i[:, 5] * right[:, 2],
+        ],
+        axis=1,
+    )
 
 
 def _check(problem: Problem, field: Field) -> None:
