@@ -17,7 +17,8 @@ _STRAIGHT = 1e-9
 class Links:
     """Faces between two cells: face (i,) in the mesh, cells left (i,) and right (i,), area vector
     (i, 3) from left to right in m², way (i, 3) from the left centroid to the right one in m, across
-    periodic pairs as it is there, share (i,) of the right cell's value at the face."""
+    periodic pairs as it is there, share (i,) of the right cell's value at the face, beside (i, 3):
+    from the place on the way that has this share to the face's middle, in m."""
 
     face: Longs
     left: Longs
@@ -25,6 +26,7 @@ class Links:
     area: Floats
     way: Floats
     share: Floats
+    beside: NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -87,7 +89,10 @@ def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volume
     links = Links(
         np.concatenate([p.face for p in parts]),
         *(np.concatenate([number[getattr(p, n)] for p in parts]) for n in ("left", "right")),
-        *(np.concatenate([getattr(p, n) for p in parts]) for n in ("area", "way", "share")),
+        *(
+            np.concatenate([getattr(p, n) for p in parts])
+            for n in ("area", "way", "share", "beside")
+        ),
     )
     ends = (mesh.neighbour < 0) | (mesh.patch >= 0) | ((one >= 0) != (other >= 0))
     outer = np.flatnonzero((one >= 0) & ends & ~paired)
@@ -113,9 +118,9 @@ def _links(
     one = np.abs(((middle - centroid[left]) * area).sum(axis=1))
     other = np.abs(((centroid[right] + shift - middle) * area).sum(axis=1))
     share = one / np.maximum(one + other, 1e-300)
-    return Links(
-        face.astype(np.int64), left.astype(np.int64), right.astype(np.int64), area, way, share
-    )
+    beside = (middle - centroid[left] - share[:, None] * way).astype(np.float32)
+    ends = left.astype(np.int64), right.astype(np.int64)
+    return Links(face.astype(np.int64), *ends, area, way, share, beside)
 
 
 def face_vectors(mesh: Mesh) -> tuple[Floats, Floats]:

@@ -179,9 +179,10 @@ class _Balance:
         step = temperature[k.right] - temperature[k.left]
         along = np.einsum("ia,ia->i", ops.at_faces(slope), k.way)
         # along the way by the step, the rest by the slopes
-        turned = ops.through(slope) - ops.over * along
+        turned = np.einsum("ia,ia->i", ops.at_faces(slope), k.area) - ops.over * along
         up = np.where(self.carried >= 0, temperature[k.left], temperature[k.right])
         value = up + beyond_upwind(ops, temperature, self.carried, shares)
+        value += np.einsum("ia,ia->i", ops.at_faces(slope), k.beside)
         out = self.carried * value - conductivity * (ops.over * step + turned)
         lost = ops.leaving(np.concatenate([out, -conducted - brought]))
         return _Flow(lost - temperature * self.grown, rim, conducted, brought)

@@ -44,13 +44,14 @@ class Field:
 class Momentum:
     """matrix @ u = source by axis, source (n, 3), with under-relaxation; diagonal (n,) and sum of
     the neighbours' coefficients (n,) without it, and without what planes of slip add; shares (i, 3)
-    of the bounded convection in it."""
+    of the bounded convection in it, and slope (n, 3, 3) of the velocity that it was made with."""
 
     matrices: tuple[csr_matrix, csr_matrix, csr_matrix]
     source: Floats
     diagonal: Floats
     neighbours: Floats
     shares: NDArray[np.float32]
+    slope: Floats
 
 
 def momentum(
@@ -73,13 +74,14 @@ def momentum(
     size = np.maximum(np.linalg.norm(v.rim.area, axis=1), 1e-300)
     share = np.where(slips[:, None], (v.rim.area / size[:, None]) ** 2, 0.0)
     diagonal = neighbours + np.bincount(v.rim.cell, rub, v.count)
-    source = -v.volume[:, None] * ops.pull(field.pressure, field.rim_pressure)
+    steep = ops.gradient(field.pressure, field.rim_pressure)
+    source = -v.volume[:, None] * ops.pull(field.pressure, field.rim_pressure, steep)
     slope = ops.gradient(field.velocity, field.rim_velocity)
     shares = field.shares.copy()
     k = v.links
     beside_upwind(
-        k.left, k.right, k.way, k.area, k.share, ops.over, flux, fluid.viscosity, field.velocity,
-        slope, shares, _TAKEN, source,
+        k.left, k.right, k.way, k.area, k.share, k.beside, ops.over, flux, fluid.viscosity,
+        field.velocity, slope, shares, _TAKEN, source,
     )  # fmt: skip
     own = field.velocity[v.rim.cell]
     tilted = (slope[v.rim.cell] * ops.rim_oblique[:, None, :]).sum(axis=2)
@@ -97,4 +99,5 @@ def momentum(
             matrices.append(matrices[0])
         else:
             matrices.append(pattern.matrix(of_left, of_right, whole / relax))
-    return Momentum((matrices[0], matrices[1], matrices[2]), source, diagonal, neighbours, shares)
+    made = matrices[0], matrices[1], matrices[2]
+    return Momentum(made, source, diagonal, neighbours, shares, slope)

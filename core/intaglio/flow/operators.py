@@ -32,10 +32,11 @@ class Operators:
         share = k.share.reshape(-1, *([1] * (values.ndim - 1)))
         return (1.0 - share) * values[k.left] + share * values[k.right]
 
-    def through(self, vectors: Floats) -> Floats:
-        """Fluxes (i,) of vectors (n, 3) of cells through the links."""
+    def through(self, vectors: Floats, slope: Floats) -> Floats:
+        """Fluxes (i,) of vectors (n, 3) of cells, with slopes (n, 3, 3), through the links."""
         k = self.volumes.links
-        return np.asarray(through(k.left, k.right, k.area, k.share, vectors))
+        out = through(k.left, k.right, k.area, k.share, k.beside, vectors, slope)
+        return np.asarray(out)
 
     def leaving(self, flux: Floats) -> Floats:
         """What leaves the cells (n,) by fluxes (i + b,) of links and rim."""
@@ -52,11 +53,14 @@ class Operators:
         out = slopes(k.left, k.right, k.way, r.cell, r.way, self.inverse, values, rim)
         return np.asarray(out.reshape(shape))
 
-    def pull(self, values: Floats, rim: Floats) -> Floats:
+    def pull(self, values: Floats, rim: Floats, slope: Floats) -> Floats:
         """Gradient (n, 3) by Gauss's theorem, which together with `leaving` keeps energy: what a
-        pressure does to a cell over its volume."""
+        pressure does to a cell over its volume. slope (n, 3): by which it is carried from the way
+        to the faces' middles."""
         k, r, volume = self.volumes.links, self.volumes.rim, self.volumes.volume
-        out = pulls(k.left, k.right, k.area, k.share, r.cell, r.area, volume, values, rim)
+        out = pulls(
+            k.left, k.right, k.area, k.share, k.beside, r.cell, r.area, volume, values, rim, slope
+        )
         return np.asarray(out)
 
     @cached_property

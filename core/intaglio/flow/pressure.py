@@ -26,9 +26,11 @@ def link_flux(
     the momentum; slope (n, 3) of the pressure; lag (i,): what keeps the result free of the
     relaxation (S. Majumdar, Numer. Heat Transfer 13 (1988) 125)."""
     k = ops.volumes.links
+    turning = ops.gradient(field.velocity, field.rim_velocity)
+    carried = ops.through(field.velocity, turning)
     out = link_fluxes(
-        k.left, k.right, k.way, k.area, k.share, ops.over, fluid.density, ease, field.velocity,
-        field.pressure, slope, lag,
+        k.left, k.right, k.way, k.share, ops.over, fluid.density, ease, carried, field.pressure,
+        slope, lag,
     )  # fmt: skip
     return np.asarray(out)
 

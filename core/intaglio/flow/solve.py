@@ -42,7 +42,8 @@ class Residuals:
 @dataclass(frozen=True)
 class Problem:
     """All that does not change while a flow is computed; carried: how the pressure is
-    carried on from cells, and from where it is given, to the rest of the rim."""
+    carried on from cells, and from where it is given, to the rest of the rim; force (n, 3): on the
+    fluid, in N/m³, if any."""
 
     ops: Operators
     carried: Carrying
@@ -50,14 +51,17 @@ class Problem:
     poisson: Poisson
     held: Conditions
     fluid: Fluid
+    force: Floats | None = None
 
 
-def problem_of(ops: Operators, held: Conditions, fluid: Fluid) -> Problem:
+def problem_of(
+    ops: Operators, held: Conditions, fluid: Fluid, force: Floats | None = None
+) -> Problem:
     """A problem with its matrices' pattern and regions."""
     k = ops.volumes.links
     pattern = pattern_of(k.left, k.right, ops.volumes.count)
     carried = carrying_of(ops.volumes, held.level)
-    return Problem(ops, carried, pattern, Poisson(ops, pattern, held.level), held, fluid)
+    return Problem(ops, carried, pattern, Poisson(ops, pattern, held.level), held, fluid, force)
 
 
 def at_rest(problem: Problem) -> Field:
@@ -116,6 +120,8 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     count = len(v.links.left)
     before = field
     equations = momentum(ops, problem.pattern, held, fluid, field, _RELAX)
+    if problem.force is not None:
+        equations.source[:] += v.volume[:, None] * problem.force
     left = _left(equations, field.velocity)
     velocity = np.empty_like(field.velocity)
     for c in range(3):
@@ -124,9 +130,10 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
         velocity[:, c] = x
     field = _with_rim(problem, replace(field, velocity=velocity))
     ease = v.volume * _RELAX / np.maximum(equations.diagonal, 1e-300)
-    slope = ops.pull(field.pressure, field.rim_pressure)
+    steep = ops.gradient(field.pressure, field.rim_pressure)
+    slope = ops.pull(field.pressure, field.rim_pressure, steep)
     density = ops.at_faces(fluid.density)
-    carried = density * ops.through(before.velocity)
+    carried = density * ops.through(before.velocity, equations.slope)
     lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
     links = link_flux(ops, fluid, field, ease, slope, lag)
     rim = _rates(problem, field, rim_flux(ops, held, fluid, field, ease, slope))
@@ -140,7 +147,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     links = links - strength * (x[v.links.right] - x[v.links.left])
     rim = rim + rim_strength * x[v.rim.cell]
     rim_x = np.where(held.level, 0.0, x[v.rim.cell])
-    velocity = field.velocity - ease[:, None] * ops.pull(x, rim_x)
+    velocity = field.velocity - ease[:, None] * ops.pull(x, rim_x, ops.gradient(x, rim_x))
     field = replace(
         field,
         velocity=velocity,

@@ -1,7 +1,7 @@
 """Passes over the links between cells in compiled code: slopes, fluxes, terms of the momentum.
 
-Arrays as in `geometry`: left, right (i,) int64, way, area (i, 3), share (i,); of the rim cell (b,),
-way (b, 3); values (n, m) of cells and (b, m) of the rim, several at once.
+Arrays as in `geometry`: left, right (i,) int64, way, area, beside (i, 3), share (i,); of the rim
+cell (b,), way (b, 3); values (n, m) of cells and (b, m) of the rim, several at once.
 """
 
 import numpy as np
@@ -48,12 +48,15 @@ def slopes(left, right, way, rim_cell, rim_way, inverse, values, rim):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def pulls(left, right, area, share, rim_cell, rim_area, volume, values, rim):
-    """Slopes (n, 3) of values (n,) by Gauss's theorem, linear between the cells."""
+def pulls(left, right, area, share, beside, rim_cell, rim_area, volume, values, rim, slope):
+    """Slopes (n, 3) of values (n,) by Gauss's theorem, linear between the cells and by slopes
+    (n, 3) from there to the faces' middles."""
     out = np.zeros((len(values), 3))
     for k in range(len(left)):
-        a, b = left[k], right[k]
-        at = (1.0 - share[k]) * values[a] + share[k] * values[b]
+        a, b, s = left[k], right[k], share[k]
+        at = (1.0 - s) * values[a] + s * values[b]
+        for i in range(3):
+            at += ((1.0 - s) * slope[a, i] + s * slope[b, i]) * beside[k, i]
         for i in range(3):
             out[a, i] += at * area[k, i]
             out[b, i] -= at * area[k, i]
@@ -79,14 +82,17 @@ def leaving(left, right, links, rim_cell, rim, count):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def through(left, right, area, share, values):
-    """Flux (i,) of a vector (n, 3), linear between the cells, through links."""
+def through(left, right, area, share, beside, values, slope):
+    """Flux (i,) of a vector (n, 3) with slopes (n, 3, 3) through the middles of links."""
     out = np.empty(len(left))
     for k in range(len(left)):
         a, b, s = left[k], right[k], share[k]
         total = 0.0
         for i in range(3):
-            total += ((1.0 - s) * values[a, i] + s * values[b, i]) * area[k, i]
+            at = (1.0 - s) * values[a, i] + s * values[b, i]
+            for j in range(3):
+                at += ((1.0 - s) * slope[a, i, j] + s * slope[b, i, j]) * beside[k, j]
+            total += at * area[k, i]
         out[k] = total
     return out
 
@@ -121,7 +127,20 @@ def bounded_shares(left, right, way, share, flux, values, slope):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def beside_upwind(
-    left, right, way, area, share, over, flux, viscosity, velocity, slope, shares, taken, source
+    left,
+    right,
+    way,
+    area,
+    share,
+    beside,
+    over,
+    flux,
+    viscosity,
+    velocity,
+    slope,
+    shares,
+    taken,
+    source,
 ):
     """Add to source (n, 3) what links bring that is not implicit: friction along the part of their
     areas that the ways miss, and what convection carries beyond the upwind values. shares (i, 3)
@@ -134,32 +153,34 @@ def beside_upwind(
         own = s if forth else 1.0 - s
         friction = (1.0 - s) * viscosity[a] + s * viscosity[b]
         for c in range(3):
-            along, tilted = 0.0, 0.0
+            along, tilted, aside = 0.0, 0.0, 0.0
             for i in range(3):
                 along += slope[up, c, i] * way[k, i]
                 mean = (1.0 - s) * slope[a, c, i] + s * slope[b, c, i]
                 tilted += mean * (area[k, i] - over[k] * way[k, i])
+                aside += mean * beside[k, i]
             step = velocity[down, c] - velocity[up, c]
             now = shares[k, c] + taken * (_bounded(step, sign * along, own) - shares[k, c])
             shares[k, c] = now
-            extra = friction * tilted - f * now * step
+            # to the face's middle in full: a step near to nothing has no ratio to bound it by
+            extra = friction * tilted - f * (now * step + aside)
             source[a, c] += extra
             source[b, c] -= extra
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def link_fluxes(left, right, way, area, share, over, density, ease, velocity, pressure, slope, lag):
-    """Mass fluxes (i,) with the pressure's own step in place of its mean slope, see `pressure`."""
+def link_fluxes(left, right, way, share, over, density, ease, carried, pressure, slope, lag):
+    """Mass fluxes (i,) with the pressure's own step in place of its mean slope, see `pressure`;
+    carried (i,): by the cells' velocities."""
     out = np.empty(len(left))
     for k in range(len(left)):
         a, b, s = left[k], right[k], share[k]
-        carried, mean = 0.0, 0.0
+        mean = 0.0
         for i in range(3):
-            carried += ((1.0 - s) * velocity[a, i] + s * velocity[b, i]) * area[k, i]
             mean += ((1.0 - s) * slope[a, i] + s * slope[b, i]) * way[k, i]
         eased = ((1.0 - s) * ease[a] + s * ease[b]) * over[k]
         pulled = eased * (pressure[b] - pressure[a] - mean)
-        out[k] = ((1.0 - s) * density[a] + s * density[b]) * (carried - pulled) + lag[k]
+        out[k] = ((1.0 - s) * density[a] + s * density[b]) * (carried[k] - pulled) + lag[k]
     return out
 
 
