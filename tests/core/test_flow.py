@@ -11,13 +11,13 @@ from scipy.interpolate import CubicSpline
 
 from intaglio.case.inflow import face_velocities
 from intaglio.cli import main
-from intaglio.errors import FileRejected, StepFailed
+from intaglio.errors import FileRejected
 from intaglio.flow.conditions import VELOCITY
 from intaglio.flow.geometry import face_vectors, volumes_of
 from intaglio.flow.reading import read_flow
 from intaglio.flow.results import along_line, patch_results
-from intaglio.flow.run import run_flow, told
-from intaglio.flow.solve import CONVERGED, iterate, iterations, potential, problem_of
+from intaglio.flow.run import flow_of, run_flow, told
+from intaglio.flow.solve import CONVERGED, Diverged, iterate, iterations, potential, problem_of
 from intaglio.formats.cgns import write_cgns
 from intaglio.mesh.building import with_patches
 from intaglio.mesh.mesh import Patch
@@ -287,9 +287,13 @@ def test_a_flow_that_grows_beyond_bounds_is_told_with_places(tmp_path):
     field = potential(problem)
     wild = field.velocity.copy()
     wild[7] = np.nan
-    with pytest.raises(StepFailed) as error:
-        list(iterations(problem, dataclasses.replace(field, velocity=wild), 3))
-    assert error.value.code == "diverged" and error.value.places
+    wild_field = dataclasses.replace(field, velocity=wild)
+    with pytest.raises(Diverged) as error:
+        list(iterations(problem, wild_field, 3))
+    assert error.value.places and 7 in error.value.cells
+    done = flow_of(given, problem, 3, lambda *_: None, lambda: False, wild_field)
+    assert done.trouble is not None and done.trouble.code == "diverged"
+    assert "exahedr" in done.trouble.message and done.history == ()
 
 
 def test_it_stops_where_it_is_asked_to_and_goes_on_from_there(tmp_path):

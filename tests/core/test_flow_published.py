@@ -74,10 +74,10 @@ def step(cells, ahead, behind):
 @pytest.mark.slow
 @pytest.mark.parametrize(("number", "length"), [(100, 2.922), (200, 4.982)])
 def test_the_flow_behind_a_step_lies_on_again_where_published(number, length, tmp_path):
-    """In heights of a step that doubles the channel, Reynolds number on the inlet's hydraulic
-    diameter as in B. F. Armaly, F. Durst, J. C. F. Pereira, B. Schönung, J. Fluid Mech. 127 (1983)
-    473; lengths by E. Erturk, Computers & Fluids 37 (2008) 633, table 2, which agree with those that
-    they measured in an expansion of 1.94."""
+    """Lengths in heights of a step that doubles the channel, Reynolds number on the inlet's
+    hydraulic diameter as in B. F. Armaly, F. Durst, J. C. F. Pereira, B. Schönung, J. Fluid Mech.
+    127 (1983) 473: E. Erturk, Computers & Fluids 37 (2008) 633, table 2, who agrees with what they
+    measured."""
     mesh = step(14, 2.0, 14.0)
     enters = {"patches": ["left"], "is": "developed", "speed": 1.0}
     done = solved(exported(mesh, tmp_path, [enters, RIGHT_OUT, WALLS], viscosity=2.0 / number), 500)

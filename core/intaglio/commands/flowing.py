@@ -3,6 +3,7 @@
 import argparse
 import csv
 import json
+import signal
 import sys
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from intaglio.errors import FileRejected
+from intaglio.flow.momentum import Field
 from intaglio.flow.results import along_line
 from intaglio.flow.run import Flow, run_flow, told
 from intaglio.flow.solve import Residuals
@@ -38,12 +40,18 @@ def flow(args: argparse.Namespace) -> int:
         raise FileRejected("arguments", "--profile and --csv belong together.")
     line = None if args.profile is None else _line(args.profile)
 
-    def tell(number: int, left: Residuals) -> None:
+    def tell(number: int, left: Residuals, field: Field) -> None:
         if not args.json and (number < 10 or number % 10 == 0):
             x, y, z = left.momentum
             print(f"{number:>6} momentum {x:.2e} {y:.2e} {z:.2e}  mass {left.mass:.2e}", flush=True)
 
-    done = run_flow(args.folder, args.iterations, tell)
+    try:
+        asked: list[bool] = []
+        earlier = signal.signal(signal.SIGINT, lambda number, frame: asked.append(True))
+        # interrupted, it tells what there is so far
+        done = run_flow(args.folder, args.iterations, tell, lambda: bool(asked))
+    finally:
+        signal.signal(signal.SIGINT, earlier)
     report = told(done)
     if args.json:
         print(json.dumps(report))
@@ -80,7 +88,15 @@ def _print(report: dict[str, Any]) -> None:
     print(f"{report['cells']:,} cells, {report['iterations']} iterations, {way}")
     print(f"mass balance {report['mass_imbalance']:.2e} of what flows through")
     for name, p in report["patches"].items():
+        if "force" not in p:
+            continue
         force = " ".join(f"{x:.4g}" for x in p["force"])
         print(f"{name:<20} flow {p['flow_rate']:<12.5g} m³/s  pressure {p['mean_pressure']:<12.5g} "
               f"Pa  force {force} N")  # fmt: skip
+    if "heat_imbalance" in report:
+        print(f"heat balance {report['heat_imbalance']:.2e} of what passes")
+        for name, p in report["patches"].items():
+            print(f"{name:<20} heat {p['heat']:<12.5g} W  {p['mean_temperature'] - 273.15:.5g} °C")
+    if report["trouble"]:
+        print(report["trouble"], file=sys.stderr)
     print("A check of the mesh for laminar flow; it replaces no flow solver.")

@@ -8,36 +8,41 @@ from typing import Any
 import numpy as np
 from threadpoolctl import threadpool_limits
 
-from intaglio.errors import FileRejected
+from intaglio.errors import FileRejected, StepFailed
+from intaglio.findings import Finding
 from intaglio.flow.heat import Warmth, warm
 from intaglio.flow.momentum import Field
 from intaglio.flow.reading import Given, read_flow
 from intaglio.flow.results import patch_heat, patch_results
 from intaglio.flow.solve import (
     CONVERGED,
+    Diverged,
     Problem,
     Residuals,
     iterations,
     potential,
     problem_of,
 )
+from intaglio.flow.trouble import special
 
 # of the temperatures, for what is not implicit
 _CORRECTIONS = 200
 
-Tell = Callable[[int, Residuals], None]
+Tell = Callable[[int, Residuals, Field], None]
 
 
 @dataclass(frozen=True)
 class Flow:
-    """What was computed: the problem, the field, the residuals of every iteration, and the
-    temperatures, where they are asked for."""
+    """What was computed: the problem, the field, the residuals of every iteration, the
+    temperatures, where they are asked for, and what went wrong, if anything did: the field is then
+    the last before."""
 
     given: Given
     problem: Problem
     field: Field
     history: tuple[Residuals, ...]
     warmth: Warmth | None
+    trouble: Finding | None
 
     @property
     def converged(self) -> bool:
@@ -64,25 +69,48 @@ def mesh_of(folder: Path) -> Path:
 def run_flow(
     folder: Path,
     most: int,
-    tell: Tell = lambda number, left: None,
+    tell: Tell = lambda number, left, field: None,
     stop: Callable[[], bool] = lambda: False,
 ) -> Flow:
-    """Compute the flow of an export. Raises FileRejected, and StepFailed with places where it grows
-    beyond all bounds."""
+    """Compute the flow of an export, from its potential flow on. Raises FileRejected."""
+    given = read_flow(mesh_of(folder))
+    return flow_of(given, problem_of(given.ops, given.held, given.fluid), most, tell, stop)
+
+
+def flow_of(
+    given: Given,
+    problem: Problem,
+    most: int,
+    tell: Tell,
+    stop: Callable[[], bool],
+    before: Field | None = None,
+    history: tuple[Residuals, ...] = (),
+) -> Flow:
+    """Compute so many iterations at the most, after a field and its history if there are any; tell
+    is given each iteration's number, residuals and field."""
+    made = list(history)
+    trouble = warmth = None
     # threads of the linear algebra stand in each other's way where other work runs beside it
     with threadpool_limits(1, "blas"):
-        return _run(read_flow(mesh_of(folder)), most, tell, stop)
-
-
-def _run(given: Given, most: int, tell: Tell, stop: Callable[[], bool]) -> Flow:
-    problem = problem_of(given.ops, given.held, given.fluid)
-    last = potential(problem)
-    history: list[Residuals] = []
-    for field, left in iterations(problem, last, most, stop):
-        last = field
-        history.append(left)
-        tell(len(history), left)
-    return Flow(given, problem, last, tuple(history), warmth_of(given, last))
+        last = potential(problem) if before is None else before
+        try:
+            for field, left in iterations(problem, last, most, stop):
+                last = field
+                made.append(left)
+                tell(len(made), left, field)
+        except Diverged as error:
+            cells = given.ops.volumes.cells[error.cells]
+            words = f"{error.message} {special(given.mesh, cells)}"
+            trouble = Finding(
+                "diverged", "error", words, count=len(cells), places=error.places,
+                advice="Look at the cells there, and at the conditions near them.",
+            )  # fmt: skip
+        if trouble is None:
+            try:
+                warmth = warmth_of(given, last)
+            except StepFailed as error:
+                trouble = Finding(error.code, "error", error.message, places=error.places)
+    return Flow(given, problem, last, tuple(made), warmth, trouble)
 
 
 def warmth_of(given: Given, field: Field) -> Warmth | None:
@@ -119,6 +147,7 @@ def told(flow: Flow) -> dict[str, Any]:
         "cells": flow.problem.ops.volumes.count,
         "iterations": len(flow.history),
         "converged": flow.converged,
+        "trouble": None if flow.trouble is None else flow.trouble.message,
         "residuals": None if last is None else {"momentum": list(last.momentum), "mass": last.mass},
         "mass_imbalance": balance / through if through > 0 else 0.0,
         "fastest": float(np.linalg.norm(flow.field.velocity, axis=1).max(initial=0.0)),

@@ -1,0 +1,144 @@
+"""Proving what is handed over: verdict, going on, stopping, and fields in the mesh of Volume."""
+
+import numpy as np
+import pytest
+
+import intaglio
+from intaglio.errors import FileRejected, StepFailed
+from intaglio.flow.solve import Residuals
+from intaglio.mesh.mesh import cell_middles
+from intaglio.parts.reading import source_of
+from intaglio.proof.fields import cell_field, rim_field
+from intaglio.proof.proving import profile
+from intaglio.proof.verdict import verdict
+from intaglio.recipe.plan import MemoryStore
+from intaglio.recipe.proving import FLOW, run_proof
+from tests.core.shapes import pipe, source
+
+FLUID = {"zones": ["*"], "is": "own_fluid", "density": 1000.0, "viscosity": 0.01}
+ROWS = [
+    {"patches": ["opening_2"], "is": "developed", "speed": 0.01},
+    {"patches": ["opening_1"], "is": "pressure", "pressure": 0.0},
+    {"patches": ["*"], "is": "no_slip"},
+]
+SETTINGS = {
+    "sizing": {"largest": 2.5, "smallest": 2.5},
+    "layers": {"layers": [{"patches": ["*"], "count": 3, "growth": 1.2, "total": 2.0}]},
+    "case": {"closure": "laminar", "materials": [FLUID], "conditions": ROWS, "files": ["cgns"]},
+}
+
+
+@pytest.fixture(scope="module")
+def part(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("proof")
+    source(pipe(length=30.0), folder, "pipe")
+    return source_of([folder / "pipe.step"])
+
+
+@pytest.fixture(scope="module")
+def store():
+    return MemoryStore()
+
+
+def run(part, store, iterations, settings=SETTINGS, before=None, **more):
+    return run_proof(part, "pipe", settings, store, iterations, before, **more)
+
+
+def mesh_of(store, keys):
+    from intaglio.stages.volume import named_mesh
+
+    return named_mesh(store.get(keys["volume"]), store.get(keys["patches"]))
+
+
+def test_a_good_mesh_is_proven_with_evidence(part, store):
+    keys = run(part, store, 60)
+    report = store.get(keys[FLOW]).report
+    assert report["verdict"] == "proven" and report["case"] == keys["case"]
+    assert "fell by" in report["sentence"] or "settled" in report["sentence"]
+    assert all(row["holds"] is not False for row in report["evidence"])
+    assert len(report["residuals"]["mass"]) == report["iterations"] <= 60
+    rate = np.pi * 0.007**2 * 0.01
+    monitors = report["monitors"]
+    assert set(monitors) == {"opening_1", "opening_2"}
+    assert monitors["opening_1"]["flow_rate"][-1] == pytest.approx(rate, rel=0.03)
+    assert report["patches"]["wall"]["flow_rate"] == 0.0
+
+
+def test_fields_are_where_the_mesh_of_volume_has_its_cells(part, store):
+    """The export is numbered anew and in another unit; a parabola knows where it belongs."""
+    settings = {**SETTINGS, "case": {**SETTINGS["case"], "numbering": "narrow", "length": "m"}}
+    keys = run(part, store, 60, settings)
+    product, mesh = store.get(keys[FLOW]), mesh_of(store, keys)
+    middle = cell_middles(mesh, np.arange(mesh.cells))
+    radius = np.linalg.norm(middle[:, 1:], axis=1)
+    inside = (middle[:, 0] > 8) & (middle[:, 0] < 22)
+    exact = 0.02 * (1 - (radius / 7.0) ** 2)
+    speed = cell_field(product.arrays, "speed")
+    assert np.abs(speed - exact)[inside].max() < 0.1 * 0.02
+    # the shear of Hagen and Poiseuille, 4 μ U / R, on walls alone
+    shear = rim_field(mesh, product.arrays, "shear")
+    walls = np.flatnonzero(np.array([p.name == "wall" for p in mesh.patches])[mesh.patch]
+                           & (mesh.patch >= 0))  # fmt: skip
+    assert np.isfinite(shear[walls]).all() and np.isnan(shear[mesh.patch < 0]).all()
+    assert shear[walls].mean() == pytest.approx(4 * 0.01 * 0.01 / 0.007, rel=0.05)
+    yplus = rim_field(mesh, product.arrays, "yplus")
+    assert np.isnan(yplus[mesh.patch != mesh.patch[walls[0]]]).all()
+    line = np.array([[0.015, 0.0, 0.0], [0.015, 0.0035, 0.0]])
+    velocity, _ = profile(product, store.get(keys["case"]), line)
+    assert np.abs(velocity[:, 0]) == pytest.approx([0.02, 0.015], rel=0.06)
+
+
+def test_it_goes_on_from_where_it_was_and_stops_when_asked(part, store):
+    first = run(part, store, 6)
+    told = store.get(first[FLOW]).report
+    assert told["iterations"] == 6 and not told["stopped"]
+    on = store.get(run(part, store, 4, before=first[FLOW])[FLOW]).report
+    whole = store.get(run(part, store, 10)[FLOW]).report
+    assert on["iterations"] == whole["iterations"] == 10
+    np.testing.assert_allclose(on["residuals"]["mass"], whole["residuals"]["mass"], rtol=0.2)
+    assert len(on["monitors"]["opening_1"]["flow_rate"]) == 10
+    shown = []
+    stopped = run(part, store, 50, show=lambda stage, key, p: shown.append(p), stop=lambda: True)
+    report = store.get(stopped[FLOW]).report
+    assert report["stopped"] and report["iterations"] == 1
+    assert shown[-1].report["verdict"] == "running" and not shown[-1].arrays
+
+
+def test_of_another_hand_over_nothing_is_gone_on_with(part, store):
+    first = run(part, store, 3)
+    other = {**SETTINGS, "case": {**SETTINGS["case"], "gravity": [0.0, 0.0, -9.81]}}
+    report = store.get(run(part, store, 2, other, before=first[FLOW])[FLOW]).report
+    assert report["iterations"] == 2
+
+
+def test_what_cannot_be_computed_is_said(part, store):
+    no_file = {**SETTINGS, "case": {**SETTINGS["case"], "files": ["vtu"]}}
+    with pytest.raises(StepFailed, match="the CGNS file"):
+        run(part, store, 2, no_file)
+    turbulent = {**SETTINGS, "case": {**SETTINGS["case"], "closure": "k_epsilon"}}
+    with pytest.raises(FileRejected, match="laminar"):
+        run(part, store, 2, turbulent)
+    undone = {**SETTINGS, "case": {**SETTINGS["case"], "conditions": ROWS[1:]}}
+    with pytest.raises(StepFailed, match="cannot be handed over"):
+        run(part, store, 2, undone)
+
+
+def history(*masses):
+    return tuple(Residuals((m, m, m), m) for m in masses)
+
+
+@pytest.mark.parametrize(
+    ("masses", "word"),
+    [((1.0, 0.1, 1e-3), "proven"), ((1.0, 0.3, 0.02), "falling"), ((1.0, 0.9, 0.8), "failed")],
+)
+def test_the_verdict_follows_the_residuals(masses, word):
+    told = history(*masses, *masses[-1:] * 5)
+    assert verdict(told, 1e-4, 10, [], None, [])[0] == word
+    # what does not balance is not proven, however far it fell
+    assert verdict(told, 0.5, 10, [], None, [])[0] != "proven"
+
+
+def test_it_is_had_in_python(tmp_path):
+    source(pipe(length=30.0), tmp_path, "pipe")
+    study = intaglio.open(tmp_path / "pipe.step", quiet=True).set(**SETTINGS)
+    assert study.prove(3)["iterations"] == 3 and study.prove(2)["iterations"] == 5
