@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+import threading
 import time
 from multiprocessing.connection import Connection
 from typing import Any
@@ -32,11 +33,13 @@ _IDLE = 900.0
 
 def compute(there: Connection, job_id: str, folder: str) -> None:
     """Compute one job and send progress and looks at what there is, then `done` with keys or
-    `failed` with the problem. folder: where files that are needed for a while may be."""
+    `failed` with the problem. folder: where files that are needed for a while may be. What comes
+    in asks it to stop with what there is."""
     tempfile.tempdir = folder
-    die_with(there)
+    stop = threading.Event()
+    die_with(there, stop)
     limit_memory()
-    _compute(there, job_id, {})
+    _compute(there, job_id, {}, stop)
     there.close()
 
 
@@ -45,16 +48,18 @@ def compute_many(there: Connection, life: Connection) -> None:
 
     life: a pipe whose other end the worker holds open. Ends when nothing came for long.
     """
-    die_with(life)
+    die_with(life, threading.Event())
     limit_memory()
     kept: dict[str, Product] = {}
     while there.poll(_IDLE):
         job_id = there.recv()
         close_old_connections()
-        _compute(there, job_id, kept)
+        _compute(there, job_id, kept, threading.Event())
 
 
-def _compute(there: Connection, job_id: str, kept: dict[str, Product]) -> None:
+def _compute(
+    there: Connection, job_id: str, kept: dict[str, Product], stop: threading.Event
+) -> None:
     told_at, told_of = 0.0, ""
 
     def tell(stage: str, share: float, doing: str) -> None:
@@ -76,7 +81,7 @@ def _compute(there: Connection, job_id: str, kept: dict[str, Product]) -> None:
 
     try:
         job = Job.objects.select_related("source", "study").get(id=job_id)
-        there.send({"kind": "done", "keys": compute_job(job, tell, show, kept)})
+        there.send({"kind": "done", "keys": compute_job(job, tell, show, kept, stop)})
     except (IntaglioError, DamagedProduct) as error:
         there.send({"kind": "failed", "problem": problem(error)})
     except MemoryError:

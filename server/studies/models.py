@@ -92,7 +92,7 @@ class Job(models.Model):
     """Long work in a worker: taking in a file, or running a variant to a stage.
 
     look: the product that shows what there is of `look_stage` before it is done, if any; looks: how
-    often it was brought up to date.
+    often it was brought up to date. stop_asked: of a flow, to end soon and keep what there is.
     """
 
     class State(models.TextChoices):
@@ -118,6 +118,7 @@ class Job(models.Model):
     problem = models.JSONField(null=True)
     attempts = models.IntegerField(default=0)
     cancel_asked = models.BooleanField(default=False)
+    stop_asked = models.BooleanField(default=False)
     live = models.BooleanField(default=False)
     look = models.CharField(max_length=64, blank=True, default="")
     look_stage = models.CharField(max_length=20, blank=True, default="")

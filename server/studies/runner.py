@@ -4,6 +4,7 @@ The child stores each product in one transaction; this process writes progress, 
 to cancel within a second, and ends a child that takes too long or too much memory.
 """
 
+import contextlib
 import multiprocessing
 import os
 import resource
@@ -21,6 +22,7 @@ from django.utils import timezone
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
+from intaglio.recipe.proving import FLOW, proof_seconds, run_proof
 from intaglio.stages.registry import stages_of
 from studies.looks import drop_look
 from studies.models import Job, Product, Study, Variant
@@ -128,19 +130,36 @@ def _warmed() -> _Warm:
 def _expected(job: Job, stages: list[str]) -> dict[str, float]:
     """Seconds that the job's stages are expected to take, as far as its products tell."""
     known = stages_of(job.file_name)
+    computes = FLOW in stages
+    stages = [stage for stage in stages if stage != FLOW]
     if job.source_id is None:
         return costs(stages, {}, known)
     name = job.study.name if job.study else job.file_name
     now = states(job.source_id, name, job.settings, DatabaseStore().report, stages=known)
     own = machine_pace()
-    told = costs(stages, {s.stage: s.report for s in now if s.report is not None}, known)
-    return {stage: seconds * own.get(stage, 1.0) for stage, seconds in told.items()}
+    reports = {s.stage: s.report for s in now if s.report is not None}
+    told = costs(stages, reports, known)
+    out = {stage: seconds * own.get(stage, 1.0) for stage, seconds in told.items()}
+    if computes:
+        # what is up to date takes no time beside it
+        out = {stage: 0.0 if stage in reports else s for stage, s in out.items()}
+        out[FLOW] = proof_seconds(reports, job.settings[FLOW]["iterations"])
+    return out
+
+
+def stages_of_job(job: Job) -> list[str]:
+    """The stages that a job runs through, and the flow at last where one is to be computed."""
+    known = stages_of(job.file_name)
+    if job.target == FLOW:
+        return [*stages_before("case", known), FLOW]
+    return stages_before(job.target, known)
 
 
 def _watch(job: Job, child: Any, here: Connection) -> None:
     begun = time.monotonic()
-    stages = stages_before(job.target, stages_of(job.file_name))
+    stages = stages_of_job(job)
     seconds = _expected(job, stages)
+    asked_to_stop = False
     at, share = "", 0.0
     while True:
         message: dict[str, Any] | None = None
@@ -179,7 +198,12 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
                 job.problem = message["problem"]
                 _end(job, Job.State.FAILED)
             return
-        asked = Job.objects.filter(id=job.id).values_list("cancel_asked", flat=True).first()
+        wishes = Job.objects.filter(id=job.id).values_list("cancel_asked", "stop_asked").first()
+        asked = None if wishes is None else wishes[0]
+        if wishes and wishes[1] and not asked_to_stop:
+            asked_to_stop = True
+            with contextlib.suppress(OSError):
+                here.send("stop")
         if asked or asked is None:
             child.kill()
             child.join()
@@ -271,12 +295,21 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
         _end(job, Job.State.DONE)
 
 
-def compute_job(job: Job, tell: Any, show: Any, kept: dict[str, CoreProduct]) -> dict[str, str]:
-    """Run the job's stages (in the child); keys of the products by stage. kept: models at hand."""
+def compute_job(
+    job: Job, tell: Any, show: Any, kept: dict[str, CoreProduct], stop: threading.Event
+) -> dict[str, str]:
+    """Run the job's stages (in the child); keys of the products by stage. kept: models at hand;
+    stop: whether a flow is to end with what there is."""
     assert job.source is not None
     source = Source(job.file_name, load_bytes(job.source.key))
     name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
     store = DatabaseStore(live=job.target if job.live else None, kept=kept)
+    if job.target == FLOW:
+        asked = job.settings[FLOW]
+        return run_proof(
+            source, name, job.settings, store, asked["iterations"], asked["before"], tell,
+            show=show, stop=stop.is_set,
+        )  # fmt: skip
     made = run_to(job.target, source, name, job.settings, store, tell, show=show)
     wanted = stages_before(job.target, stages_of(job.file_name))
     keys = {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
@@ -290,14 +323,15 @@ def limit_memory() -> None:
     resource.setrlimit(resource.RLIMIT_DATA, (settings.JOB_BYTES, settings.JOB_BYTES))
 
 
-def die_with(parent: Connection) -> None:
-    """End this process when the other end of the pipe is gone."""
+def die_with(parent: Connection, stop: threading.Event) -> None:
+    """End this process when the other end of the pipe is gone; set `stop` when anything comes."""
 
     def look() -> None:
         while True:
             try:
                 parent.poll(None)
                 parent.recv()
+                stop.set()
             except (EOFError, OSError):
                 os._exit(1)
 

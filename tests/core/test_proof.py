@@ -9,7 +9,7 @@ from intaglio.flow.solve import Residuals
 from intaglio.mesh.mesh import cell_middles
 from intaglio.parts.reading import source_of
 from intaglio.proof.fields import cell_field, rim_field
-from intaglio.proof.proving import profile
+from intaglio.proof.profile import profile
 from intaglio.proof.verdict import verdict
 from intaglio.recipe.plan import MemoryStore
 from intaglio.recipe.proving import FLOW, run_proof
@@ -83,9 +83,17 @@ def test_fields_are_where_the_mesh_of_volume_has_its_cells(part, store):
     assert shear[walls].mean() == pytest.approx(4 * 0.01 * 0.01 / 0.007, rel=0.05)
     yplus = rim_field(mesh, product.arrays, "yplus")
     assert np.isnan(yplus[mesh.patch != mesh.patch[walls[0]]]).all()
-    line = np.array([[0.015, 0.0, 0.0], [0.015, 0.0035, 0.0]])
-    velocity, _ = profile(product, store.get(keys["case"]), line)
-    assert np.abs(velocity[:, 0]) == pytest.approx([0.02, 0.015], rel=0.06)
+    # across the pipe, from outside to outside
+    made = profile(mesh, product.arrays, np.array([15.0, -9.0, 0.5]), np.array([15.0, 9, 0.5]), 91)
+    radius = np.hypot(made.distance - 9.0, 0.5)
+    assert np.isnan(made.pressure[radius > 7.05]).all()
+    flows = radius < 6.8
+    exact = 0.02 * (1 - (radius[flows] / 7.0) ** 2)
+    assert np.abs(np.abs(made.velocity[flows, 0]) - exact).max() < 0.06 * 0.02
+    # the pressure falls by 8 μ U / R² a metre
+    along = profile(mesh, product.arrays, np.array([5.0, 0, 0]), np.array([25.0, 0, 0]), 21)
+    fall = abs(along.pressure[-1] - along.pressure[0]) / 0.02
+    assert fall == pytest.approx(8 * 0.01 * 0.01 / 0.007**2, rel=0.06)
 
 
 def test_it_goes_on_from_where_it_was_and_stops_when_asked(part, store):

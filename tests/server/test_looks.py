@@ -1,5 +1,7 @@
 """What a job shows before it is done: a study begins with its first picture."""
 
+import threading
+
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
@@ -34,7 +36,7 @@ def stepwise(ada, pipe_file):
             runner._look(job, {"kind": "look", "stage": stage, "look": look})
             at_look(job)
 
-        keys = runner.compute_job(job, lambda *told: None, show, {})
+        keys = runner.compute_job(job, lambda *told: None, show, {}, threading.Event())
         runner._finish(job, {"keys": keys})
         return job
 

@@ -37,6 +37,20 @@ def boundary_arrays(mesh: Mesh) -> Arrays:
     }
 
 
+def rim_arrays(mesh: Mesh, value: NDArray[np.float32]) -> Arrays:
+    """Faces that have a value (f,), which is not nan, each with it and the cell behind it."""
+    own = np.flatnonzero(np.isfinite(value))
+    triangles, polygon, sides = _drawn(*rows(mesh.face_start, mesh.face_nodes, own))
+    used, local = np.unique(triangles, return_inverse=True)
+    return {
+        "points": mesh.points[used].astype(np.float32),
+        "triangles": local.reshape(-1, 3).astype(np.int32),
+        "sides": sides,
+        "value": value[own][polygon],
+        "cell": mesh.owner[own][polygon].astype(np.int32),
+    }
+
+
 def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
     """The faces that bound a set of cells, each with its cell and that cell's value (c,)."""
     outline = outer_faces(mesh, cells)

@@ -16,7 +16,7 @@ from intaglio.findings import Finding
 from intaglio.flow.conditions import WALL
 from intaglio.flow.momentum import Field
 from intaglio.flow.reading import Given, read_flow
-from intaglio.flow.results import along_line, patch_results, wall_shear
+from intaglio.flow.results import patch_results, wall_shear
 from intaglio.flow.run import Flow, flow_of, told
 from intaglio.flow.solve import Problem, Residuals, problem_of
 from intaglio.mesh.mesh import Floats, Mesh
@@ -214,6 +214,8 @@ def _placed(done: Flow, mesh: Mesh) -> Arrays:
         "velocity": velocity,
         "pressure": pressure,
         "rim_face": faces,
+        "rim_cell": place[v.cells[v.rim.cell]].astype(np.int32),
+        "rim_velocity": field.rim_velocity.astype(np.float32),
         "rim_pressure": field.rim_pressure.astype(np.float32),
         "rim_shear": shear.astype(np.float32),
         "rim_yplus": _yplus(problem, shear),
@@ -238,13 +240,3 @@ def _yplus(problem: Problem, shear: Floats) -> Any:
     speed = np.sqrt(np.linalg.norm(shear, axis=1) / density)
     at = held.kind == WALL
     return np.where(at, density * speed * away / viscosity, np.nan).astype(np.float32)
-
-
-def profile(done: Product, handed: Product, places: Floats) -> tuple[Floats, Floats]:
-    """Velocity (k, 3) and pressure (k,) of a proof at places (k, 3) in m."""
-    with tempfile.TemporaryDirectory(prefix="intaglio-") as folder:
-        path = Path(folder) / "mesh.cgns"
-        _file(handed).tofile(path)
-        given = read_flow(path)
-    problem = problem_of(given.ops, given.held, given.fluid)
-    return along_line(problem, _restored(done), places)

@@ -9,10 +9,12 @@ from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
+from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from intaglio.recipe.proving import FLOW
 from studies.api.access import job_of, user_of
 from studies.api.shapes import JobShape
 from studies.models import Job
@@ -48,6 +50,23 @@ class CancelView(APIView):
             state=Job.State.CANCELLED, ended=timezone.now(), updated=timezone.now()
         )
         Job.objects.filter(id=job.id, state=Job.State.RUNNING).update(cancel_asked=True)
+        job.refresh_from_db()
+        return Response(JobShape(job).data)
+
+
+class StopView(APIView):
+    @extend_schema(request=None, responses=JobShape)
+    def post(self, request: Request, job_id: str) -> Response:
+        """Ask a flow to end soon and keep what there is; one that waits stops at once."""
+        job = job_of(request.user, job_id)
+        if job.target != FLOW:
+            raise ValidationError({"detail": "Only a flow can stop and keep what there is."})
+        Job.objects.filter(id=job.id, state=Job.State.WAITING).update(
+            state=Job.State.CANCELLED, ended=timezone.now(), updated=timezone.now()
+        )
+        Job.objects.filter(id=job.id, state=Job.State.RUNNING).update(
+            stop_asked=True, updated=timezone.now()
+        )
         job.refresh_from_db()
         return Response(JobShape(job).data)
 

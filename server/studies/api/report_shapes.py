@@ -4,6 +4,8 @@ from typing import Any, Literal
 
 from pydantic import TypeAdapter
 
+from intaglio.proof.report import ProofReport
+from intaglio.recipe.proving import FLOW
 from intaglio.stages.registry import STAGES
 
 _PLACE = "#/components/schemas/{model}"
@@ -16,8 +18,9 @@ def report_schemas() -> dict[str, Any]:
     adapters: list[tuple[str, Literal["validation", "serialization"], TypeAdapter[Any]]] = [
         (stage.key, mode, TypeAdapter(stage.report)) for stage in STAGES
     ]
+    adapters.append((FLOW, mode, TypeAdapter(ProofReport)))
     refs, common = TypeAdapter.json_schemas(adapters, ref_template=_PLACE)
-    by_stage = {key: schema for (key, _), schema in refs.items()}
+    by_stage = {key: schema for (key, _), schema in refs.items() if key != FLOW}
     return {
         **_without_titles(common.get("$defs", {})),
         "Reports": {

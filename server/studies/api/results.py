@@ -20,6 +20,7 @@ from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
 from studies.api.access import variant_of
 from studies.api.archives import pieces_of, sent, zipped
+from studies.api.flow import cells_coloured
 from studies.api.held import (
     binary,
     coloured_by,
@@ -81,19 +82,25 @@ class SliceView(APIView):
         responses=_BINARY,
         parameters=[OpenApiParameter(n, float) for n in ("nx", "ny", "nz", "offset")]
         + [OpenApiParameter("metric", str)]
+        + [OpenApiParameter("field", str, description="of the flow, instead of a metric")]
         + [OpenApiParameter(n, bool) for n in ("flat", "peel")],
     )
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
         cut through them; or the layers alone, where n · x >= offset."""
-        key = shown_product(variant_of(request.user, variant_id), "volume")
+        variant = variant_of(request.user, variant_id)
+        key = shown_product(variant, "volume")
         normal = np.array([number(request, n) for n in ("nx", "ny", "nz")])
         length = float(np.linalg.norm(normal))
         if length == 0:
             raise ValidationError({"detail": "The plane's normal has no length."})
         offset = number(request, "offset")
         flat = request.query_params.get("flat") == "true"
-        value = coloured_by(request, key)
+        field = request.query_params.get("field")
+        if field is None:
+            value = coloured_by(request, key)
+        else:
+            value = cells_coloured(variant, key, field)
         normal = normal / length
         if request.query_params.get("peel") == "true":
             drawn, cells = peeled_arrays(product_mesh(key), layer_of(key), normal, offset, value)

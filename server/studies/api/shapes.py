@@ -304,8 +304,8 @@ class JobShape(serializers.ModelSerializer):
         model = Job
         fields = (
             "id", "study", "variant", "file_name", "target", "state", "stage", "share",
-            "seconds_left", "doing", "problem", "attempts", "looks", "created", "updated",
-            "ended",
+            "seconds_left", "doing", "problem", "attempts", "looks", "stop_asked", "created",
+            "updated", "ended",
         )  # fmt: skip
 
 
@@ -386,6 +386,28 @@ class VariantShape(serializers.Serializer):
 class RunShape(serializers.Serializer):
     target = serializers.CharField()
     live = serializers.BooleanField(default=False)
+
+
+class FlowAskedShape(serializers.Serializer):
+    iterations = serializers.IntegerField(min_value=1, max_value=20_000, default=50)
+    go_on = serializers.BooleanField(default=False)
+
+
+class FlowShape(serializers.Serializer):
+    condition = serializers.ChoiceField(choices=["current", "outdated", "looking", "none"])
+    product = serializers.CharField(allow_null=True)
+    report = serializers.DictField(allow_null=True)
+
+
+class ProfileShape(serializers.Serializer):
+    """Along a line from its start in m: speed along and by axes in m/s, pressure in Pa."""
+
+    distance = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    velocity = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(allow_null=True))
+    )
+    speed = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    pressure = serializers.ListField(child=serializers.FloatField(allow_null=True))
 
 
 class MadeTrialsShape(serializers.Serializer):

@@ -3,7 +3,18 @@
 from django.urls import path
 from drf_spectacular.views import SpectacularAPIView
 
-from studies.api import case, geometry, jobs, quality, results, session, studies, trials, variants
+from studies.api import (
+    case,
+    flow,
+    geometry,
+    jobs,
+    quality,
+    results,
+    session,
+    studies,
+    trials,
+    variants,
+)
 
 _VARIANT = "variants/<int:variant_id>"
 
@@ -32,6 +43,9 @@ urlpatterns = [
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
     path(f"{_VARIANT}/case", case.CaseView.as_view()),
     path(f"{_VARIANT}/case/back", case.BackView.as_view()),
+    path(f"{_VARIANT}/flow", flow.FlowView.as_view()),
+    path(f"{_VARIANT}/flow/walls", flow.FlowWallsView.as_view()),
+    path(f"{_VARIANT}/flow/profile", flow.FlowProfileView.as_view()),
     path(f"{_VARIANT}/around", quality.AroundView.as_view()),
     path(f"{_VARIANT}/quality", quality.QualityView.as_view()),
     path(f"{_VARIANT}/stages/<str:stage>/view", results.ViewView.as_view()),
@@ -44,5 +58,6 @@ urlpatterns = [
     path("jobs", jobs.JobsView.as_view()),
     path("jobs/<uuid:job_id>", jobs.JobView.as_view()),
     path("jobs/<uuid:job_id>/cancel", jobs.CancelView.as_view()),
+    path("jobs/<uuid:job_id>/stop", jobs.StopView.as_view()),
     path("events", jobs.events),
 ]

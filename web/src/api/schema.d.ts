@@ -54,6 +54,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask a flow to end soon and keep what there is; one that waits stops at once. */
+        post: operations["jobs_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists": {
         parameters: {
             query?: never;
@@ -378,6 +395,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/flow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The flow as far as it is computed. */
+        get: operations["variants_flow_retrieve"];
+        put?: never;
+        /**
+         * @description Hand over what is out of date and compute so many iterations; go_on: after those that
+         *     there are.
+         */
+        post: operations["variants_flow_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/flow/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The flow along a line from (x0, y0, z0) to (x1, y1, z1) in the study's unit; as CSV, in
+         *     SI units.
+         */
+        get: operations["variants_flow_profile_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/flow/walls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The boundary with the values of a field that it has. */
+        get: operations["variants_flow_walls_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/quality": {
         parameters: {
             query?: never;
@@ -691,6 +766,19 @@ export interface components {
         FacesShape: {
             faces: string[];
         };
+        FlowAskedShape: {
+            /** @default 50 */
+            iterations: number;
+            /** @default false */
+            go_on: boolean;
+        };
+        FlowShape: {
+            condition: components["schemas"]["ConditionEnum"];
+            product: string | null;
+            report: {
+                [key: string]: unknown;
+            } | null;
+        };
         ForetoldShape: {
             inlets: components["schemas"]["InflowShape"][];
             materials: components["schemas"]["MaterialShape"][];
@@ -745,6 +833,7 @@ export interface components {
             problem: components["schemas"]["ProblemShape"] | null;
             attempts?: number;
             looks?: number;
+            stop_asked?: boolean;
             /** Format: date-time */
             readonly created: string;
             /** Format: date-time */
@@ -852,6 +941,13 @@ export interface components {
             message: string;
             places: number[][];
             blank: string | null;
+        };
+        /** @description Along a line from its start in m: speed along and by axes in m/s, pressure in Pa. */
+        ProfileShape: {
+            distance: (number | null)[];
+            velocity: (number | null)[][];
+            speed: (number | null)[];
+            pressure: (number | null)[];
         };
         QualityShape: {
             metric: string;
@@ -1129,6 +1225,11 @@ export interface components {
             aim: components["schemas"]["AimRow"];
             cells?: number;
         };
+        /** @description A piece of evidence: whether it speaks for the mesh (None: neither), in words. */
+        EvidenceRow: {
+            holds: boolean | null;
+            words: string;
+        };
         /**
          * @description A face of a report. at: a point surely on it; at_end: whether it is a flat end of the model;
          *     role, opening and zones: of the fluid's faces only; back_of: number of the face whose other side
@@ -1157,6 +1258,18 @@ export interface components {
             faces: string[];
             size: number;
             centre: number[];
+        };
+        /**
+         * @description A field to colour by: key, words, unit, whether cells or the boundary have it, least and
+         *     largest value.
+         */
+        FieldRow: {
+            key: string;
+            label: string;
+            unit: string;
+            of: string;
+            low: number;
+            high: number;
         };
         /** @description A `Finding` as plain data. */
         FindingRow: {
@@ -1307,6 +1420,11 @@ export interface components {
             face_colours?: string[];
             regions?: string[];
         };
+        /** @description Of every iteration of this run a patch's flow out in m³/s and mean pressure in Pa. */
+        MonitorRows: {
+            flow_rate: number[];
+            mean_pressure: number[];
+        };
         /** @description A repair offered with a finding: its label, and the operation {do, settings …}. */
         Offer: {
             label: string;
@@ -1338,6 +1456,36 @@ export interface components {
             unit: string;
             patches: components["schemas"]["PatchRow"][];
         };
+        /**
+         * @description A flow computed from what was handed over.
+         *
+         *     case: key of the hand-over; asked: iterations of the last run; verdict: `proven`, `falling`,
+         *     `failed` or, while it runs, `running`; patches: results by patch as `intaglio flow` tells them.
+         */
+        ProofReport: {
+            case: string;
+            unit: string;
+            cells: number;
+            iterations: number;
+            asked: number;
+            converged: boolean;
+            stopped: boolean;
+            residuals: components["schemas"]["ResidualRows"];
+            monitors: {
+                [key: string]: components["schemas"]["MonitorRows"];
+            };
+            mass_imbalance: number;
+            heat_imbalance: number | null;
+            fastest: number;
+            patches: {
+                [key: string]: unknown;
+            };
+            fields: components["schemas"]["FieldRow"][];
+            verdict: string;
+            sentence: string;
+            evidence: components["schemas"]["EvidenceRow"][];
+            findings: components["schemas"]["FindingRow"][];
+        };
         /** @description What a repair did, or why it did nothing. */
         RepairRow: {
             do: string;
@@ -1349,6 +1497,11 @@ export interface components {
             actions: components["schemas"]["ActionRow"][];
             problem: string | null;
             places: number[][];
+        };
+        /** @description Of every iteration what was left of momentum (x, y, z) and mass. */
+        ResidualRows: {
+            momentum: number[][];
+            mass: number[];
         };
         /** @description Edge lengths on the surface, what they come to, and where counted edges get their ends. */
         SizingReport: {
@@ -1536,6 +1689,27 @@ export interface operations {
         };
     };
     jobs_cancel_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
+    jobs_stop_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -2062,6 +2236,107 @@ export interface operations {
             };
         };
     };
+    variants_flow_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowShape"];
+                };
+            };
+        };
+    };
+    variants_flow_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FlowAskedShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["FlowAskedShape"];
+                "multipart/form-data": components["schemas"]["FlowAskedShape"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
+    variants_flow_profile_retrieve: {
+        parameters: {
+            query?: {
+                as?: "csv";
+                count?: number;
+                x0?: number;
+                x1?: number;
+                y0?: number;
+                y1?: number;
+                z0?: number;
+                z1?: number;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileShape"];
+                };
+            };
+        };
+    };
+    variants_flow_walls_retrieve: {
+        parameters: {
+            query?: {
+                field?: string;
+            };
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     variants_quality_retrieve: {
         parameters: {
             query?: {
@@ -2214,6 +2489,8 @@ export interface operations {
     variants_slice_retrieve: {
         parameters: {
             query?: {
+                /** @description of the flow, instead of a metric */
+                field?: string;
                 flat?: boolean;
                 metric?: string;
                 nx?: number;

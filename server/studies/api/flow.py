@@ -1,0 +1,195 @@
+"""The flow on what a variant hands over: asking for it, what it came to, fields and profiles."""
+
+import csv
+import io
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.http import Http404, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.exceptions import ValidationError
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from intaglio.errors import SettingRejected
+from intaglio.mesh.drawing import rim_arrays
+from intaglio.proof.fields import BY_KEY, cell_field, rim_field
+from intaglio.proof.profile import Profile, profile
+from intaglio.recipe.proving import FLOW
+from intaglio.stages.registry import stages_of
+from studies.api.access import user_of, variant_of
+from studies.api.held import binary, number, product_arrays, product_mesh, whole_number
+from studies.api.shapes import FlowAskedShape, FlowShape, JobShape, ProfileShape
+from studies.api.variants import variant_states
+from studies.looks import look_at
+from studies.models import Job, Variant
+from studies.store import DatabaseStore
+from studies.tasks import enqueue
+
+_BINARY: dict[Any, Any] = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
+
+
+def flow_shown(variant: Variant) -> tuple[str, str | None]:
+    """Condition of a variant's flow and its product: what a job shows while it runs, else the last
+    one, which is out of date where it was of another hand-over."""
+    look = look_at(variant)
+    if look is not None and look.look_stage == FLOW:
+        return "looking", look.look
+    key = variant.shown.get(FLOW)
+    report = None if key is None else DatabaseStore().report(key)
+    if report is None:
+        return "none", None
+    case = next(s for s in variant_states(variant) if s.stage == "case")
+    return ("current" if case.key == report["case"] else "outdated"), key
+
+
+def _whole(variant: Variant) -> tuple[str, dict[str, Any]]:
+    """Key and arrays of a variant's flow. Raises Http404."""
+    key = variant.shown.get(FLOW)
+    if key is None or DatabaseStore().report(key) is None:
+        raise Http404("No flow has been computed yet.")
+    return key, product_arrays(key)[0]
+
+
+def cells_coloured(variant: Variant, mesh_key: str, field: str) -> np.ndarray:
+    """A field (c,) of the flow on the mesh's cells. Raises Http404, ValidationError."""
+    _, arrays = _whole(variant)
+    if field not in BY_KEY or BY_KEY[field].of != "cell":
+        raise ValidationError({"detail": f"Cells have no field called {field}."})
+    try:
+        values = cell_field(arrays, field)
+    except KeyError as error:
+        raise Http404("This flow has no temperatures.") from error
+    _same_mesh(product_mesh(mesh_key).cells, len(values))
+    return values
+
+
+def _same_mesh(cells: int, told: int) -> None:
+    if cells != told:
+        raise Http404("The flow was computed on another mesh: prove it again.")
+
+
+class FlowView(APIView):
+    @extend_schema(responses=FlowShape)
+    def get(self, request: Request, variant_id: int) -> Response:
+        """The flow as far as it is computed."""
+        condition, key = flow_shown(variant_of(request.user, variant_id))
+        report = None if key is None else DatabaseStore().report(key)
+        return Response({"condition": condition, "product": key, "report": report})
+
+    @extend_schema(request=FlowAskedShape, responses={202: JobShape})
+    def post(self, request: Request, variant_id: int) -> Response:
+        """Hand over what is out of date and compute so many iterations; go_on: after those that
+        there are."""
+        variant = variant_of(request.user, variant_id)
+        shape = FlowAskedShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        asked = shape.validated_data
+        if "case" not in [s.key for s in stages_of(variant.study.file_name)]:
+            raise ValidationError({"detail": "A finished mesh has no case to compute a flow of."})
+        for state in variant_states(variant):
+            if isinstance(state.error, SettingRejected):
+                raise state.error
+        condition, key = flow_shown(variant)
+        with transaction.atomic():
+            Variant.objects.select_for_update().get(id=variant.id)
+            running = variant.jobs.filter(
+                target=FLOW, state__in=[Job.State.WAITING, Job.State.RUNNING], cancel_asked=False
+            ).first()
+            if running is not None:
+                return Response(JobShape(running).data, status=202)
+            before = key if asked["go_on"] and condition == "current" else None
+            job = Job.objects.create(
+                owner=user_of(request),
+                study=variant.study,
+                variant=variant,
+                source=variant.study.source,
+                file_name=variant.study.file_name,
+                target=FLOW,
+                settings={
+                    **variant.settings,
+                    FLOW: {"iterations": asked["iterations"], "before": before},
+                },
+            )
+            enqueue(job)
+        return Response(JobShape(job).data, status=202)
+
+
+class FlowWallsView(APIView):
+    @extend_schema(responses=_BINARY, parameters=[OpenApiParameter("field", str)])
+    def get(self, request: Request, variant_id: int) -> HttpResponse:
+        """The boundary with the values of a field that it has."""
+        variant = variant_of(request.user, variant_id)
+        field = request.query_params.get("field", "wall_pressure")
+        if field not in BY_KEY or BY_KEY[field].of != "rim":
+            raise ValidationError({"detail": f"The boundary has no field called {field}."})
+        _, arrays = _whole(variant)
+        volume = next(s for s in variant_states(variant) if s.stage == "volume")
+        key = variant.shown.get("volume") if volume.report is None else volume.key
+        if key is None:
+            raise Http404("There is no mesh.")
+        mesh = product_mesh(key)
+        _same_mesh(mesh.cells, len(arrays["pressure"]))
+        try:
+            values = rim_field(mesh, arrays, field)
+        except KeyError as error:
+            raise Http404("This flow has no temperatures.") from error
+        return binary(rim_arrays(mesh, values))
+
+
+class FlowProfileView(APIView):
+    @extend_schema(
+        responses=ProfileShape,
+        parameters=[OpenApiParameter(f"{a}{k}", float) for k in (0, 1) for a in "xyz"]
+        + [OpenApiParameter("count", int), OpenApiParameter("as", str, enum=["csv"])],
+    )
+    def get(self, request: Request, variant_id: int) -> Response | HttpResponse:
+        """The flow along a line from (x0, y0, z0) to (x1, y1, z1) in the study's unit; as CSV, in
+        SI units."""
+        variant = variant_of(request.user, variant_id)
+        start, end = (np.array([number(request, f"{a}{k}") for a in "xyz"]) for k in (0, 1))
+        count = whole_number(request, "count", 101, 2, 2001)
+        if not np.linalg.norm(end - start) > 0:
+            raise ValidationError({"detail": "The line has no length."})
+        _, arrays = _whole(variant)
+        volume = next(s for s in variant_states(variant) if s.stage == "volume")
+        key = variant.shown.get("volume") if volume.report is None else volume.key
+        if key is None:
+            raise Http404("There is no mesh.")
+        mesh = product_mesh(key)
+        _same_mesh(mesh.cells, len(arrays["pressure"]))
+        made = profile(mesh, arrays, start, end, count)
+        if request.query_params.get("as") == "csv":
+            return _csv(made, [start, end], mesh.unit)
+        return Response(
+            {
+                "distance": _plain(made.distance),
+                "velocity": [_plain(row) for row in made.velocity],
+                "speed": _plain(np.linalg.norm(made.velocity, axis=1)),
+                "pressure": _plain(made.pressure),
+            }
+        )
+
+
+def _plain(values: Any) -> list[float | None]:
+    return [float(v) if np.isfinite(v) else None for v in values]
+
+
+def _csv(made: Profile, ends: list[Any], unit: str) -> HttpResponse:
+    from intaglio.units import MM_PER_UNIT
+
+    metres = MM_PER_UNIT[unit] * 1e-3
+    share = (made.distance / made.distance[-1])[:, None]
+    places = ((1.0 - share) * ends[0] + share * ends[1]) * metres
+    text = io.StringIO()
+    rows = csv.writer(text)
+    rows.writerow(["x m", "y m", "z m", "u m/s", "v m/s", "w m/s", "p Pa", "T K"])
+    rows.writerows(
+        np.column_stack([places, made.velocity, made.pressure, made.temperature]).tolist()
+    )
+    response = HttpResponse(text.getvalue(), content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="profile.csv"'
+    return response
