@@ -145,7 +145,7 @@ export function useUndo(variant: number, way: "undo" | "redo") {
   });
 }
 
-function merge(jobs: Job[] | undefined, job: Job): Job[] {
+export function merge(jobs: Job[] | undefined, job: Job): Job[] {
   const rest = (jobs ?? []).filter((j) => j.id !== job.id);
   return [...rest, ...latest(jobs, [job])].sort((a, b) => a.created.localeCompare(b.created));
 }

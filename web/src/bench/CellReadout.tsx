@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 import { measure } from "../parts/numbers";
 import { judgedOf, metricShown } from "../quality/judged";
+import { fieldShown, useFlow } from "../stages/case/useFlow";
 import type { PickedCell } from "../view/cellLayers";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
@@ -12,7 +13,9 @@ export function CellReadout({ view }: { view: Viewport }) {
   const bench = useBench();
   const { lists, unit } = bench;
   const judged = judgedOf(bench);
-  const { metric: shown, range } = useViewStore();
+  const { metric: shown, range, field: wished, focus: alone } = useViewStore();
+  const flow = useFlow();
+  const field = bench.stage === "case" && !range && !alone ? fieldShown(flow, wished) : null;
   const [over, setOver] = useState<PickedCell | null>(null);
   const metric = range?.metric ?? metricShown(judged, shown);
   const { label, unit: symbol } = metricOf(lists, metric);
@@ -38,8 +41,9 @@ export function CellReadout({ view }: { view: Viewport }) {
   }, [view, metric]);
 
   if (!over) return null;
-  const value =
-    metric in KINDS
+  const value = field
+    ? `, ${field.label.toLowerCase()} ${Number.isNaN(over.value) ? "none" : measure(over.value, 3)} ${field.unit}`
+    : metric in KINDS
       ? ""
       : `, ${label.toLowerCase()} ${Number.isNaN(over.value) ? "none" : measure(over.value, 3)}${symbol.replace("unit", ` ${unit}`)}`;
   return (

@@ -1,5 +1,6 @@
 import { measure } from "../parts/numbers";
 import { judgedOf, metricShown } from "../quality/judged";
+import { type FieldRow, fieldShown, useFlow } from "../stages/case/useFlow";
 import { useViewStore } from "../view/store";
 import { rampOf, useTheme } from "../view/theme";
 import { colouringOf, KINDS, kindsOf } from "./colouring";
@@ -9,12 +10,16 @@ import { metricOf, reportOf, useBench } from "./context";
 export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string }) {
   const bench = useBench();
   const { unit, lists, scale } = bench;
-  const { metric, range, slice, focus, painted, setMetric } = useViewStore();
+  const { metric, range, slice, focus, painted, setMetric, field: wished } = useViewStore();
+  const flow = useFlow();
   const ramp = rampOf(useTheme((s) => s.theme));
   const judged = judgedOf(bench);
   const { report, thing } = judged;
   const volume = judged.stage === "volume" ? reportOf(bench.variant, "volume") : null;
   const key = range?.metric ?? metricShown(judged, metric);
+  const field = bench.stage === "case" && !range && !focus ? fieldShown(flow, wished) : null;
+  if (field && (field.of === "rim" ? !slice.on : slice.on))
+    return <FieldScale field={field} ramp={ramp} place={place} />;
   const coloured = volume ? slice.on : painted;
   if (!report || (!coloured && !range && !focus)) return null;
   const known = judged.metrics.filter((m) => report.histograms?.[m.key]);
@@ -72,6 +77,40 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
           </div>
         </>
       )}
+    </figure>
+  );
+}
+
+/** The scale of a field of the flow: the least at the left, the largest darkest. */
+function FieldScale({
+  field,
+  ramp,
+  place,
+}: {
+  field: FieldRow;
+  ramp: readonly string[];
+  place: string;
+}) {
+  const setField = useViewStore((s) => s.setField);
+  return (
+    <figure className={`absolute bg-paper/90 p-1.5 ${place}`}>
+      <figcaption className="flex items-baseline gap-2 text-[12px]">
+        <span className="flex-1">
+          {field.label}
+          {field.unit && <span className="text-soft"> {field.unit}</span>}
+        </span>
+        <button type="button" className="quiet" onClick={() => setField(null)}>
+          Take away
+        </button>
+      </figcaption>
+      <div
+        className="mt-1 h-2.5 border border-ink"
+        style={{ background: `linear-gradient(90deg, ${ramp.join(",")})` }}
+      />
+      <div className="flex justify-between text-[11.5px]">
+        <span>{measure(field.low, 3)}</span>
+        <span>{measure(field.high, 3)}</span>
+      </div>
     </figure>
   );
 }

@@ -3,6 +3,8 @@ import { useEffect, useRef, useState } from "react";
 import { binary } from "../api/client";
 import type { Packed } from "../api/packed";
 import { judgedOf, metricShown } from "../quality/judged";
+import { type FieldRow, fieldShown, useFlow } from "../stages/case/useFlow";
+import type { Colouring } from "../view/cellLayers";
 import type { CellArrays } from "../view/geometry";
 import { outline, type Placed, placed } from "../view/planes";
 import { useViewStore, type ViewState } from "../view/store";
@@ -41,23 +43,26 @@ export function asked(
   peel: boolean,
   behind: (normal: [number, number, number]) => number,
   stage: "volume" | "surface" = "volume",
+  field: FieldRow | null = null,
 ): [string, string][] {
   const of = stage === "surface" ? "stage=surface&" : "";
   if (focus)
     return [["focus", `around?${of}cell=${focus.cell}&rings=${focus.rings}&metric=${metric}`]];
   if (range)
     return [["range", `cells?${of}metric=${range.metric}&low=${range.low}&high=${range.high}`]];
+  if (field?.of === "rim" && !slice.on) return [["walls", `flow/walls?field=${field.key}`]];
   if (stage === "surface") return painted ? [["whole", `cells?${of}metric=${metric}`]] : [];
   if (!slice.on) return [];
   const [at] = planes.slice(slice.active);
   // layers are kept on the side that lies behind the plane at hand as the view is now
   const shown = peel && at ? [at] : planes;
+  const by = field?.of === "cell" && !peel ? `&field=${field.key}` : "";
   return shown.map(({ normal, offset }, k) => {
     const way = peel ? behind(normal) : 1;
     const [nx, ny, nz] = normal.map((n) => way * n);
     return [
       `plane ${k}`,
-      `slice?nx=${nx}&ny=${ny}&nz=${nz}&offset=${way * offset}&metric=${metric}&flat=${slice.flat}&peel=${peel}`,
+      `slice?nx=${nx}&ny=${ny}&nz=${nz}&offset=${way * offset}&metric=${metric}&flat=${slice.flat}&peel=${peel}${by}`,
     ];
   });
 }
@@ -88,7 +93,9 @@ export interface Cells {
 export function useCells(view: Viewport | null, possible: boolean): Cells {
   const bench = useBench();
   const { variant, lists, scale } = bench;
-  const { slice: kept, metric: chosen, range, focus, painted } = useViewStore();
+  const { slice: kept, metric: chosen, range, focus, painted, field: wished } = useViewStore();
+  const flow = useFlow();
+  const field = bench.stage === "case" ? fieldShown(flow, wished) : null;
   const judged = judgedOf(bench);
   const { stage, report, product } = judged;
   const volume = reportOf(variant, "volume");
@@ -101,13 +108,20 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   const peel = slice.peel && Boolean(volume?.layer_cells);
   const now =
     active && view
-      ? asked({ slice, metric, range, focus, painted }, planes, peel, (n) => view.behind(n), stage)
+      ? asked(
+          { slice, metric, range, focus, painted },
+          planes,
+          peel,
+          (n) => view.behind(n),
+          stage,
+          field,
+        )
       : [];
   const wanted = useThrottled(JSON.stringify(now), FOLLOW);
   const list = JSON.parse(active ? wanted : "[]") as [string, string][];
   const queries = useQueries({
     queries: list.map(([, query]) => ({
-      queryKey: ["cells", variant.id, product, query],
+      queryKey: ["cells", variant.id, product, field && flow?.product, query],
       queryFn: ({ signal }: { signal: AbortSignal }) =>
         binary(`variants/${variant.id}/${query}`, signal),
       staleTime: Number.POSITIVE_INFINITY,
@@ -116,7 +130,10 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
     })),
   });
   const own = range?.metric ?? metric;
-  const colouring = colouringOf(lists, report, own, scale);
+  const colouring: Colouring =
+    field && !range && !focus
+      ? { how: "even", limits: [field.low, field.high] }
+      : colouringOf(lists, report, own, scale);
   const colours = JSON.stringify(colouring);
   const data = queries.map((q) => q.data);
 
@@ -135,7 +152,9 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
         view.setCells("own", own, colouring, pieces ? rimOf(own.points) : null, { over: pieces });
       } else if (packed.arrays.points) {
         const lines = (packed.arrays.lines as Float32Array | undefined) ?? null;
-        view.setCells(name, arraysOf(packed), colouring, lines, { over: stage === "surface" });
+        view.setCells(name, arraysOf(packed), colouring, lines, {
+          over: stage === "surface" || name === "walls",
+        });
       }
     });
   }, [view, wanted, colours, ...data]);

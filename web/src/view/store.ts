@@ -102,6 +102,8 @@ export interface ViewState {
   };
   /** what cells are coloured by: a metric, or zone, shape, layer */
   metric: string;
+  /** a field of the flow that they are coloured by instead */
+  field: string | null;
   range: CellRange | null;
   focus: Focus | null;
   /** the surface mesh is coloured by the metric */
@@ -124,6 +126,7 @@ export interface ViewState {
   setHidden: (regions: number[]) => void;
   setSlice: (change: Partial<ViewState["slice"]>) => void;
   setMetric: (metric: string) => void;
+  setField: (field: string | null) => void;
   /** change the plane at hand, and show it */
   setPlane: (change: Partial<CutPlane>) => void;
   /** lead the plane at hand through a place, and go back to turning */
@@ -162,6 +165,7 @@ export const START = {
     peel: false,
   },
   metric: "equiangle_skewness",
+  field: null as string | null,
   range: null,
   focus: null,
   painted: false,
@@ -236,7 +240,8 @@ export const useViewStore = create<ViewState>((set, get) => ({
     const { share, from, to } = placed(own, space);
     setPlane({ share: Math.min(1, Math.max(0, share + by / (to - from || 1))) });
   },
-  setMetric: (metric) => set({ metric, range: null }),
+  setMetric: (metric) => set({ metric, field: null, range: null }),
+  setField: (field) => set({ field, range: null, focus: null }),
   // cells are drawn where they are, not apart
   setRange: (range) => set({ range, focus: null, ...(range && { apart: false }) }),
   setFocus: (focus) => set({ focus, ...(focus && { apart: false }) }),

@@ -2,6 +2,7 @@ import type { Shape } from "../../api/client";
 import { reportOf, stateOf, useBench } from "../../bench/context";
 import { type Fact, FactTable } from "../../bench/FactTable";
 import { bytes, count, measure } from "../../parts/numbers";
+import { Proof } from "./Proof";
 import { useForetold } from "./useForetold";
 import { WorkBack } from "./WorkBack";
 
@@ -102,6 +103,7 @@ export function CaseConsequences() {
           </ul>
         </div>
       )}
+      <Proof />
     </>
   );
 }
