@@ -51,7 +51,10 @@ def rim_field(mesh: Mesh, arrays: Arrays, key: str) -> NDArray[np.float32]:
         return out
     values: Floats = {
         "wall_pressure": lambda: arrays["rim_pressure"],
-        "shear": lambda: np.linalg.norm(arrays["rim_shear"], axis=1),
+        # where the flow is let in nothing rubs
+        "shear": lambda: np.where(
+            np.isfinite(arrays["rim_yplus"]), np.linalg.norm(arrays["rim_shear"], axis=1), np.nan
+        ),
         "yplus": lambda: arrays["rim_yplus"],
     }[key]()
     out[arrays["rim_face"]] = values

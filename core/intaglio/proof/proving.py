@@ -26,7 +26,7 @@ from intaglio.parts.model import Product
 from intaglio.proof.fields import field_rows
 from intaglio.proof.placing import cells_in, faces_in
 from intaglio.proof.report import MonitorRows, ProofReport, ResidualRows
-from intaglio.proof.verdict import verdict
+from intaglio.proof.verdict import power, verdict
 from intaglio.units import MM_PER_UNIT
 
 # part of every proof's key: raise it when the computation changes its result
@@ -49,7 +49,7 @@ def prove(
     stop: Callable[[], bool],
 ) -> Product:
     """Compute `most` iterations on a hand-over, after those of another proof of it, if any; mesh:
-    that of Volume with its patches. stop: whether to end with what there is. Raises StepFailed,
+    that of Volume. stop: whether to end with what there is. Raises StepFailed,
     FileRejected."""
     file = _file(handed)
     tell(0.0, "reading what was exported")
@@ -69,7 +69,7 @@ def prove(
         monitors.add(now)
         history.append(left)
         done = (number - len(earlier)) / most
-        tell(0.1 + 0.85 * done, f"iteration {number}, mass residual {left.mass:.1e}")
+        tell(0.1 + 0.85 * done, f"iteration {number}, mass residual {power(left.mass)}")
         show(Product({}, _report(given, history, monitors.rows, most)))
 
     history = list(earlier)
@@ -176,7 +176,9 @@ def _told(
     results = told(done)
     notes = []
     if done.warmth is not None:
-        notes.append(f"Heat balances but for {abs(results['heat_imbalance']):.1e} of what passes.")
+        notes.append(
+            f"Heat balances but for {power(abs(results['heat_imbalance']))} of what passes."
+        )
     notes.append("A check of the mesh for laminar flow; it replaces no flow solver.")
     word, sentence, evidence = verdict(
         done.history, results["mass_imbalance"], results["cells"], wrong, done.trouble, notes

@@ -65,7 +65,7 @@ def verdict(
         })  # fmt: skip
         evidence.append({
             "holds": abs(imbalance) < _BALANCED,
-            "words": f"What flows in flows out but for {abs(imbalance):.1e} of it.",
+            "words": f"What flows in flows out but for {power(abs(imbalance))} of it.",
         })  # fmt: skip
     evidence += [{"holds": None, "words": words} for words in notes]
     if trouble is not None or valid:
@@ -82,3 +82,12 @@ def verdict(
 
 def _orders(value: float) -> str:
     return f"{value:.1f} orders"
+
+
+def power(value: float) -> str:
+    """A small share in words: 1.3·10⁻⁷."""
+    digits, exponent = f"{value:.1e}".split("e")
+    if float(digits) == 0.0:
+        return "nothing"
+    raised = str(int(exponent)).translate(str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹"))
+    return f"{digits}·10{raised}"

@@ -11,7 +11,7 @@ from intaglio.parts.model import Product
 from intaglio.parts.taking import Source
 from intaglio.proof.proving import VERSION, prove
 from intaglio.recipe.plan import Progress, Show, Store, product_key, run_to
-from intaglio.stages.volume import named_mesh
+from intaglio.stages.volume import volume_mesh
 
 # its name among the stages that a job runs through
 FLOW = "flow"
@@ -56,7 +56,7 @@ def run_proof(
     done = 0 if earlier is None else int(earlier["iterations"])
     wanted = proof_key(case, done + iterations)
     if store.report(wanted) is None:
-        mesh = named_mesh(store.get(keys["volume"]), store.get(keys["patches"]))
+        mesh = volume_mesh(store.get(keys["volume"]))
         made = prove(
             store.get(case),
             mesh,

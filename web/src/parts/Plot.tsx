@@ -53,7 +53,7 @@ export function Plot({ label, lines, along, value, log = false }: Props) {
               strokeWidth="0.6"
             />
             <text x={LEFT - 3} y={y(t) + 3} textAnchor="end" fill="var(--color-soft)">
-              {measure(t, 2)}
+              {log ? raised(t) : measure(t, 2)}
             </text>
           </g>
         ))}
@@ -105,11 +105,17 @@ export function Plot({ label, lines, along, value, log = false }: Props) {
 const usable = (v: number | null, log: boolean) =>
   v !== null && Number.isFinite(v) && (!log || v > 0);
 
+/** A power of ten as one writes it. */
+function raised(value: number): string {
+  const digits = [...String(Math.round(Math.log10(value)))];
+  return `10${digits.map((c) => "⁻⁰¹²³⁴⁵⁶⁷⁸⁹"["-0123456789".indexOf(c)]).join("")}`;
+}
+
 /** Whole powers of ten around values, in exponents, and those that get a line. */
 export function decades(values: number[]): [number, number, number[]] {
   const logs = values.map(Math.log10);
   const low = Math.floor(Math.min(...logs));
-  const high = Math.max(low + 1, Math.ceil(Math.max(...logs)));
+  const high = Math.max(low + 1, Math.ceil(Math.max(...logs))) + 0;
   const step = Math.max(1, Math.ceil((high - low) / 5));
   const ticks = [];
   for (let e = high; e >= low; e -= step) ticks.push(10 ** e);

@@ -81,20 +81,25 @@ export function FlowProfile() {
   return (
     <section aria-label="Profile" className="mt-3 border-t border-line pt-2">
       <p className="sentence">
-        Along the line from{" "}
-        {ends.map((e, k) => (
-          <span key={"xyzXYZ"[k]}>
-            {k === 3 && "to "}
-            <input
-              aria-label={`${"xyz"[k % 3]} of the line's ${k < 3 ? "start" : "end"}`}
-              className="blank w-14"
-              inputMode="decimal"
-              value={e}
-              onChange={(event) => set(k, event.target.value)}
-            />{" "}
+        Along the line
+        {[0, 3].map((first) => (
+          <span key={first} className="flex items-baseline gap-1">
+            <span className="w-10">{first ? "to" : "from"}</span>
+            {ends.slice(first, first + 3).map((e, k) => (
+              <input
+                // biome-ignore lint/suspicious/noArrayIndexKey: coordinates keep their places
+                key={k}
+                aria-label={`${"xyz"[k]} of the line's ${first ? "end" : "start"}`}
+                className="blank w-16"
+                inputMode="decimal"
+                value={e}
+                onChange={(event) => set(first + k, event.target.value)}
+              />
+            ))}
+            {first ? unit : ""}
           </span>
         ))}
-        {unit} draw the{" "}
+        draw the{" "}
         <select
           aria-label="quantity along the line"
           className="blank"

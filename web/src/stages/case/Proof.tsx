@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, type Job, post } from "../../api/client";
-import { merge } from "../../api/queries";
-import { stateOf, useBench } from "../../bench/context";
+import { merge, useJobs } from "../../api/queries";
+import { useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
 import { Plot } from "../../parts/Plot";
 import { FlowFields } from "./FlowFields";
@@ -26,9 +26,11 @@ export function Proof() {
   const [trouble, setTrouble] = useState("");
   const number = Number(iterations);
   const fits = Number.isInteger(number) && number >= 1 && number <= 20_000;
+  const jobs = useJobs();
+  const own = (jobs.data ?? []).filter((j) => j.variant === variant.id && j.target === "flow");
+  const failed = own.at(-1)?.state === "failed" ? own.at(-1)?.problem : null;
   const mine = job?.target === "flow" ? job : undefined;
   const report = flow?.report ?? null;
-  const handed = stateOf(variant, "case");
   const goes = flow?.condition === "current" && report && !report.converged;
 
   const ask = async (goOn: boolean) => {
@@ -67,7 +69,7 @@ export function Proof() {
         <p className="mt-1.5 flex items-center gap-2">
           <button
             type="button"
-            className="quiet"
+            className="quiet whitespace-nowrap"
             disabled={mine.stop_asked || mine.stage !== "flow"}
             onClick={() => post(`jobs/${mine.id}/stop`)}
           >
@@ -77,7 +79,7 @@ export function Proof() {
             {mine.stop_asked
               ? "it stops after this iteration"
               : mine.stage === "flow"
-                ? mine.doing
+                ? ""
                 : "what is handed over comes first"}
           </span>
         </p>
@@ -96,7 +98,7 @@ export function Proof() {
           <button
             type="button"
             className={goes ? "quiet" : "action"}
-            disabled={!fits || job !== undefined || handed.settings === null}
+            disabled={!fits || job !== undefined}
             onClick={() => ask(false)}
           >
             {report && flow?.condition !== "none" ? "Prove it anew" : "Prove it"}
@@ -106,6 +108,11 @@ export function Proof() {
       {trouble && (
         <p role="alert" className="mt-1.5 text-madder">
           ✕ {trouble}
+        </p>
+      )}
+      {failed && !mine && (
+        <p role="alert" className="mt-1.5 text-madder">
+          ✕ {failed.message}
         </p>
       )}
       {report && flow && <Told report={report} outdated={flow.condition === "outdated"} />}

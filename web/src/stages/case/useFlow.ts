@@ -23,7 +23,7 @@ export function useFlow(): FlowState | undefined {
   return useQuery({
     queryKey: ["flow", variant.id, stamp],
     queryFn: () => get<FlowState>(`variants/${variant.id}/flow`),
-    enabled: stage === "case" && handed.settings !== null,
+    enabled: stage === "case",
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 20_000,
     placeholderData: (before, query) =>
