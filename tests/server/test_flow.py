@@ -160,3 +160,41 @@ def test_a_field_of_another_mesh_is_not_drawn(ada, proven):
     arrays, _ = unpack(ada.get(f"/api/variants/{proven.id}/flow/walls?field=shear").content)
     assert np.isfinite(arrays["value"]).all()
     assert ada.get(f"/api/variants/{other.id}/flow/walls?field=shear").status_code == 404
+
+
+def test_three_grids_are_made_and_tell_an_order(ada, proven, work, known):
+    study = proven.study
+    at = f"/api/studies/{study.id}/convergence"
+    # a flow that has hardly begun is no result
+    assert ada.get(at).data["names"] == []
+    ask(ada, proven, iterations=40, go_on=True)
+    work()
+    table = ada.get(at).data
+    assert table["names"] == ["first"] and {r["order"] for r in table["rows"]} == {None}
+    assert "Three grids" in table["rows"][0]["words"]
+    asked = {"source": proven.id, "iterations": 45, "ratio": 1.3}
+    made = ada.post(at, asked, format="json")
+    assert made.status_code == 201, made.data
+    # its own flow is up to date
+    assert len(made.data["jobs"]) == 2
+    assert [v["name"] for v in made.data["variants"]] == [
+        "first, edges × 1.30", "first, edges × 1.69"
+    ]  # fmt: skip
+    assert all(job.state == Job.State.DONE for job in work())
+    table = ada.get(at).data
+    assert len(table["cells"]) == 3 and table["cells"] == sorted(table["cells"], reverse=True)
+    assert any(r["order"] or r["words"] for r in table["rows"])
+    for wrong in ({"source": 10**6}, {"source": proven.id, "ratio": 9.0}, {}):
+        assert ada.post(at, wrong, format="json").status_code == 400
+    assert study.variants.count() == 3
+
+
+def test_shelf_and_report_tell_the_verdict(ada, proven):
+    (row,) = ada.get("/api/studies").data
+    assert row["proof"] in ("proven", "falling", "failed")
+    page = ada.get(f"/api/variants/{proven.id}/report").content.decode()
+    assert "<h2>Proof</h2>" in page and "it replaces no flow solver" in page
+    ada.patch(f"/api/variants/{proven.id}/settings", {"case": {"gravity": [0.0, 0.0, -9.81]}},
+              format="json")  # fmt: skip
+    page = ada.get(f"/api/variants/{proven.id}/report").content.decode()
+    assert "<h2>Proof</h2>" not in page

@@ -5,6 +5,7 @@ import io
 from typing import Any
 
 import numpy as np
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import Http404, HttpResponse
 from drf_spectacular.types import OpenApiTypes
@@ -16,14 +17,25 @@ from rest_framework.views import APIView
 
 from intaglio.errors import SettingRejected
 from intaglio.mesh.drawing import rim_arrays
+from intaglio.proof.convergence import convergence_table
 from intaglio.proof.fields import BY_KEY, cell_field, rim_field
 from intaglio.proof.profile import Profile, profile
+from intaglio.recipe.coarsening import coarser
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.registry import stages_of
-from studies.api.access import user_of, variant_of
+from studies.api.access import study_of, user_of, variant_of
 from studies.api.held import binary, number, product_arrays, product_mesh, whole_number
-from studies.api.shapes import FlowAskedShape, FlowShape, JobShape, ProfileShape
-from studies.api.variants import variant_states
+from studies.api.shapes import (
+    ConvergenceShape,
+    FlowAskedShape,
+    FlowShape,
+    GridsAskedShape,
+    JobShape,
+    MadeTrialsShape,
+    ProfileShape,
+)
+from studies.api.trials import free_name
+from studies.api.variants import changed_settings, variant_states
 from studies.looks import look_at
 from studies.models import Job, Variant
 from studies.store import DatabaseStore
@@ -93,29 +105,80 @@ class FlowView(APIView):
         for state in variant_states(variant):
             if isinstance(state.error, SettingRejected):
                 raise state.error
-        condition, key = flow_shown(variant)
-        with transaction.atomic():
-            Variant.objects.select_for_update().get(id=variant.id)
-            running = variant.jobs.filter(
-                target=FLOW, state__in=[Job.State.WAITING, Job.State.RUNNING], cancel_asked=False
-            ).first()
-            if running is not None:
-                return Response(JobShape(running).data, status=202)
-            before = key if asked["go_on"] and condition == "current" else None
-            job = Job.objects.create(
-                owner=user_of(request),
-                study=variant.study,
-                variant=variant,
-                source=variant.study.source,
-                file_name=variant.study.file_name,
-                target=FLOW,
-                settings={
-                    **variant.settings,
-                    FLOW: {"iterations": asked["iterations"], "before": before},
-                },
-            )
-            enqueue(job)
+        job = begin_flow(user_of(request), variant, asked["iterations"], asked["go_on"])
         return Response(JobShape(job).data, status=202)
+
+
+def begin_flow(user: User, variant: Variant, iterations: int, go_on: bool = False) -> Job:
+    """The job that computes a variant's flow: one that waits or runs already, or a new one."""
+    condition, key = flow_shown(variant)
+    with transaction.atomic():
+        Variant.objects.select_for_update().get(id=variant.id)
+        running = variant.jobs.filter(
+            target=FLOW, state__in=[Job.State.WAITING, Job.State.RUNNING], cancel_asked=False
+        ).first()
+        if running is not None:
+            return running
+        before = key if go_on and condition == "current" else None
+        job = Job.objects.create(
+            owner=user,
+            study=variant.study,
+            variant=variant,
+            source=variant.study.source,
+            file_name=variant.study.file_name,
+            target=FLOW,
+            settings={**variant.settings, FLOW: {"iterations": iterations, "before": before}},
+        )
+        enqueue(job)
+    return job
+
+
+class ConvergenceView(APIView):
+    @extend_schema(responses=ConvergenceShape)
+    def get(self, request: Request, study_id: int) -> Response:
+        """How the results depend on the grid, over the study's variants whose flow is up to
+        date."""
+        study = study_of(request.user, study_id)
+        proofs = []
+        for variant in study.variants.all():
+            condition, key = flow_shown(variant)
+            report = DatabaseStore().report(key) if condition == "current" and key else None
+            if report is not None and report["verdict"] != "failed":
+                proofs.append((variant.id, variant.name, report))
+        return Response(convergence_table(proofs))
+
+    @extend_schema(request=GridsAskedShape, responses={201: MadeTrialsShape})
+    def post(self, request: Request, study_id: int) -> Response:
+        """Branch two variants with grids coarser by a ratio and its square, and compute the flow of
+        all three, as far as it is not up to date. If one cannot be made none is."""
+        study = study_of(request.user, study_id)
+        shape = GridsAskedShape(data=request.data)
+        shape.is_valid(raise_exception=True)
+        asked = shape.validated_data
+        source = study.variants.filter(id=asked["source"]).first()
+        if source is None:
+            raise ValidationError({"detail": "The study has no such variant to branch from."})
+        held = {s.stage: s.settings for s in variant_states(source) if s.settings is not None}
+        if not {"sizing", "layers"} <= set(held):
+            raise ValidationError({"detail": "Settle the sizes first: run the variant to Sizing."})
+        user, jobs, made = user_of(request), [], []
+        if flow_shown(source)[0] != "current":
+            jobs.append(begin_flow(user, source, asked["iterations"]))
+        with transaction.atomic():
+            for power in (1, 2):
+                by = asked["ratio"] ** power
+                variant = Variant.objects.create(
+                    study=study,
+                    name=free_name(study, f"{source.name[:40]}, edges × {by:.2f}"),
+                    settings=changed_settings(source.settings, coarser(held, by)),
+                    shown=source.shown,
+                )
+                for state in variant_states(variant):
+                    if isinstance(state.error, SettingRejected):
+                        raise state.error
+                made.append(variant)
+        jobs += [begin_flow(user, variant, asked["iterations"]) for variant in made]
+        return Response(MadeTrialsShape({"variants": made, "jobs": jobs}).data, status=201)
 
 
 class FlowWallsView(APIView):

@@ -20,7 +20,7 @@ from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
 from studies.api.access import variant_of
 from studies.api.archives import pieces_of, sent, zipped
-from studies.api.flow import cells_coloured
+from studies.api.flow import cells_coloured, flow_shown
 from studies.api.held import (
     binary,
     coloured_by,
@@ -174,7 +174,10 @@ class ReportView(APIView):
             raise Http404("Nothing is up to date yet. Run a stage first.")
         made = timezone.localtime().strftime("%Y-%m-%d %H:%M")
         study = variant.study
-        page = report_page(states, DatabaseStore(), study.name, variant.name, study.file_name, made)
+        condition, key = flow_shown(variant)
+        store = DatabaseStore()
+        proof = store.report(key) if condition == "current" and key else None
+        page = report_page(states, store, study.name, variant.name, study.file_name, made, proof)
         response = HttpResponse(page, content_type="text/html; charset=utf-8")
         # it holds nothing that runs, and nothing of it may
         response["Content-Security-Policy"] = (

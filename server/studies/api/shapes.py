@@ -324,6 +324,7 @@ class StudyShape(serializers.Serializer):
     archived = serializers.BooleanField()
     updated = serializers.DateTimeField()
     furthest = serializers.CharField(allow_null=True)
+    proof = serializers.CharField(allow_null=True)
     cells = serializers.IntegerField(allow_null=True)
     picture = serializers.CharField(allow_null=True)
     variants = VariantNameShape(many=True)
@@ -397,6 +398,31 @@ class FlowShape(serializers.Serializer):
     condition = serializers.ChoiceField(choices=["current", "outdated", "looking", "none"])
     product = serializers.CharField(allow_null=True)
     report = serializers.DictField(allow_null=True)
+
+
+class GridsAskedShape(serializers.Serializer):
+    source = serializers.IntegerField()  # type: ignore[assignment]
+    iterations = serializers.IntegerField(min_value=1, max_value=20_000, default=300)
+    ratio = serializers.FloatField(min_value=1.1, max_value=3.0, default=1.4)
+
+
+class ConvergenceRowShape(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
+    unit = serializers.CharField()
+    values = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    order = serializers.FloatField(allow_null=True)
+    extrapolated = serializers.FloatField(allow_null=True)
+    index = serializers.FloatField(allow_null=True)
+    words = serializers.CharField()
+
+
+class ConvergenceShape(serializers.Serializer):
+    variants = serializers.ListField(child=serializers.IntegerField())
+    names = serializers.ListField(child=serializers.CharField())
+    cells = serializers.ListField(child=serializers.IntegerField())
+    sizes = serializers.ListField(child=serializers.FloatField())
+    rows = ConvergenceRowShape(many=True)
 
 
 class ProfileShape(serializers.Serializer):

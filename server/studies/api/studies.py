@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from intaglio.errors import FileRejected
 from intaglio.parts.taking import Source, together
 from intaglio.recipe.plan import source_key
+from intaglio.recipe.proving import FLOW
 from intaglio.stages.finished import is_finished
 from intaglio.stages.registry import STAGES
 from studies.api.access import study_of, user_of
@@ -50,6 +51,7 @@ def study_row(study: Study) -> dict[str, Any]:
             )
             cells = report["cells"] if report else None
     return {
+        "proof": _proof(study),
         "id": study.id,
         "name": study.name,
         "file_name": study.file_name,
@@ -63,6 +65,13 @@ def study_row(study: Study) -> dict[str, Any]:
         "picture": picture,
         "variants": [{"id": v.id, "name": v.name} for v in study.variants.all()],
     }
+
+
+def _proof(study: Study) -> str | None:
+    """The verdict of the last flow that was computed on what one of its variants hands over."""
+    held = {v.shown[FLOW]: v.shown.get("case") for v in study.variants.all() if FLOW in v.shown}
+    found = Product.objects.filter(key__in=held).order_by("-created").values_list("key", "report")
+    return next((r["verdict"] for key, r in found if r["case"] == held[key]), None)
 
 
 class StudiesView(APIView):

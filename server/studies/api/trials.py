@@ -45,7 +45,7 @@ class TrialsView(APIView):
             for trial in asked["trials"]:
                 variant = Variant.objects.create(
                     study=study,
-                    name=_free_name(study, trial["name"]),
+                    name=free_name(study, trial["name"]),
                     settings=changed_settings(source.settings, trial["settings"]),
                     shown=source.shown,
                 )
@@ -57,7 +57,7 @@ class TrialsView(APIView):
         return Response(MadeTrialsShape({"variants": made, "jobs": jobs}).data, status=201)
 
 
-def _free_name(study: Study, wanted: str) -> str:
+def free_name(study: Study, wanted: str) -> str:
     """The name, or with a number where the study has one that is called so."""
     taken = set(study.variants.values_list("name", flat=True))
     name, number = wanted, 2

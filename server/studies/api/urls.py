@@ -30,6 +30,7 @@ urlpatterns = [
     path("studies/<int:study_id>/variants", studies.VariantsView.as_view()),
     path("studies/<int:study_id>/trials", trials.TrialsView.as_view()),
     path("studies/<int:study_id>/comparison", trials.ComparisonView.as_view()),
+    path("studies/<int:study_id>/convergence", flow.ConvergenceView.as_view()),
     path("studies/<int:study_id>/files", studies.FilesView.as_view()),
     path(_VARIANT, variants.VariantView.as_view()),
     path(f"{_VARIANT}/settings", variants.SettingsView.as_view()),

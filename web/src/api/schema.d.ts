@@ -194,6 +194,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/convergence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description How the results depend on the grid, over the study's variants whose flow is up to
+         *     date.
+         */
+        get: operations["studies_convergence_retrieve"];
+        put?: never;
+        /**
+         * @description Branch two variants with grids coarser by a ratio and its square, and compute the flow of
+         *     all three, as far as it is not up to date. If one cannot be made none is.
+         */
+        post: operations["studies_convergence_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/duplicate": {
         parameters: {
             query?: never;
@@ -763,6 +787,26 @@ export interface components {
          * @enum {string}
          */
         ConditionEnum: "current" | "outdated" | "looking" | "none";
+        ConvergenceRowShape: {
+            key: string;
+            label: string;
+            unit: string;
+            values: (number | null)[];
+            /** Format: double */
+            order: number | null;
+            /** Format: double */
+            extrapolated: number | null;
+            /** Format: double */
+            index: number | null;
+            words: string;
+        };
+        ConvergenceShape: {
+            variants: number[];
+            names: string[];
+            cells: number[];
+            sizes: number[];
+            rows: components["schemas"]["ConvergenceRowShape"][];
+        };
         FacesShape: {
             faces: string[];
         };
@@ -785,6 +829,16 @@ export interface components {
             findings: {
                 [key: string]: unknown;
             }[];
+        };
+        GridsAskedShape: {
+            source: number;
+            /** @default 300 */
+            iterations: number;
+            /**
+             * Format: double
+             * @default 1.4
+             */
+            ratio: number;
         };
         GrowShape: {
             faces: string[];
@@ -1074,6 +1128,7 @@ export interface components {
             /** Format: date-time */
             updated: string;
             furthest: string | null;
+            proof: string | null;
             cells: number | null;
             picture: string | null;
             variants: components["schemas"]["VariantNameShape"][];
@@ -1962,6 +2017,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonShape"];
+                };
+            };
+        };
+    };
+    studies_convergence_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConvergenceShape"];
+                };
+            };
+        };
+    };
+    studies_convergence_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GridsAskedShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["GridsAskedShape"];
+                "multipart/form-data": components["schemas"]["GridsAskedShape"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTrialsShape"];
                 };
             };
         };

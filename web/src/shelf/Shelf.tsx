@@ -215,6 +215,13 @@ function Intake({ job, close }: { job: Job; close: () => void }) {
   );
 }
 
+/** What the flow on a hand-over said of its mesh. */
+const PROOF: Record<string, string> = {
+  proven: "✓ proven",
+  falling: "residuals fall",
+  failed: "✕ not proven",
+};
+
 function Print({ study, jobs }: { study: Study; jobs: Job[] }) {
   const client = useQueryClient();
   const stages = useStages("part");
@@ -248,7 +255,11 @@ function Print({ study, jobs }: { study: Study; jobs: Job[] }) {
           <span className="block text-soft">
             {running
               ? `running: ${Math.round(100 * running.share)} %`
-              : [title && `at ${title}`, study.cells && `${count(study.cells)} cells`]
+              : [
+                  title && `at ${title}`,
+                  study.cells && `${count(study.cells)} cells`,
+                  study.proof && PROOF[study.proof],
+                ]
                   .filter(Boolean)
                   .join(" · ") || "not read yet"}
           </span>

@@ -8,6 +8,7 @@ import { Plot } from "../../parts/Plot";
 import { FlowFields } from "./FlowFields";
 import { FlowPatches } from "./FlowPatches";
 import { FlowProfile } from "./FlowProfile";
+import { GridConvergence } from "./GridConvergence";
 import { type ProofReport, useFlow } from "./useFlow";
 
 const SIGN: Record<string, [string, string]> = {
@@ -121,6 +122,7 @@ export function Proof() {
           <FlowFields fields={report.fields} />
           <FlowPatches report={report} />
           <FlowProfile />
+          <GridConvergence iterations={fits ? Math.max(number, report.iterations) : 300} />
         </>
       )}
     </section>
