@@ -64,14 +64,15 @@ def convergence_table(proofs: Sequence[tuple[int, str, Mapping[str, Any]]]) -> C
     sizes = [(cells[0] / c) ** (1.0 / 3.0) for c in cells]
     rows: list[ConvergenceRow] = []
     patches = order[0][2]["patches"] if order else {}
-    for name, own in patches.items():
+    # where something flows comes first
+    for name, own in sorted(patches.items(), key=lambda p: not p[1].get("flow_rate")):
         for key, label, unit in _QUANTITIES:
             if key not in own:
                 continue
             values = [_value(p[2]["patches"].get(name, {}).get(key)) for p in order]
             # what a case holds says nothing of the grid, and neither does what there is none of
             known = [v for v in values if v is not None]
-            if max(map(abs, known), default=0.0) <= 0 or _held(known):
+            if max(map(abs, known), default=0.0) <= 0 or (len(known) > 1 and _held(known)):
                 continue
             row = observed([s for s, v in zip(sizes, values, strict=True) if v is not None], known)
             rows.append({

@@ -53,7 +53,7 @@ export function Plot({ label, lines, along, value, log = false }: Props) {
               strokeWidth="0.6"
             />
             <text x={LEFT - 3} y={y(t) + 3} textAnchor="end" fill="var(--color-soft)">
-              {log ? raised(t) : measure(t, 2)}
+              {log ? raised(t) : measure(t, 5)}
             </text>
           </g>
         ))}
