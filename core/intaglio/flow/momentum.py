@@ -74,8 +74,7 @@ def momentum(
     size = np.maximum(np.linalg.norm(v.rim.area, axis=1), 1e-300)
     share = np.where(slips[:, None], (v.rim.area / size[:, None]) ** 2, 0.0)
     diagonal = neighbours + np.bincount(v.rim.cell, rub, v.count)
-    steep = ops.gradient(field.pressure, field.rim_pressure)
-    source = -v.volume[:, None] * ops.pull(field.pressure, field.rim_pressure, steep)
+    source = -v.volume[:, None] * ops.gradient(field.pressure, field.rim_pressure)
     slope = ops.gradient(field.velocity, field.rim_velocity)
     shares = field.shares.copy()
     k = v.links

@@ -5,10 +5,10 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
+from scipy.sparse import csr_array, diags_array
 
 from intaglio.flow.geometry import Volumes
-from intaglio.flow.sweeps import leaving, moments, pulls, slopes, through
+from intaglio.flow.sweeps import leaving, moments, slopes, through
 from intaglio.mesh.mesh import Floats
 
 # cells whose moments are inverted at once
@@ -53,16 +53,6 @@ class Operators:
         out = slopes(k.left, k.right, k.way, r.cell, r.way, self.inverse, values, rim)
         return np.asarray(out.reshape(shape))
 
-    def pull(self, values: Floats, rim: Floats, slope: Floats) -> Floats:
-        """Gradient (n, 3) by Gauss's theorem, which together with `leaving` keeps energy: what a
-        pressure does to a cell over its volume. slope (n, 3): by which it is carried from the way
-        to the faces' middles."""
-        k, r, volume = self.volumes.links, self.volumes.rim, self.volumes.volume
-        out = pulls(
-            k.left, k.right, k.area, k.share, k.beside, r.cell, r.area, volume, values, rim, slope
-        )
-        return np.asarray(out)
-
     @cached_property
     def rim_oblique(self) -> Floats:
         """Of each face of the rim the part (b, 3) of its area that the over-relaxed way misses."""
@@ -100,7 +90,8 @@ def inverted(moment: Floats) -> Floats:
 @dataclass(frozen=True)
 class Carrying:
     """What carries values of cells, and of faces of the rim where they are known, on to the whole
-    rim by the slopes of least squares: a matrix (b, n + b)."""
+    rim by the slopes of least squares, by no more than the largest step to a neighbour: a matrix
+    (b, n + b)."""
 
     matrix: csr_array
 
@@ -124,13 +115,17 @@ def carrying_of(volumes: Volumes, known: NDArray[np.bool_]) -> Carrying:
     cell = np.concatenate([k.left[one], k.right[other], r.cell[at]])
     beyond = np.concatenate([k.right[one], k.left[other], n + at])
     way = np.concatenate([k.way[one], -k.way[other], r.way[at]])
-    weight = 1.0 / (way**2).sum(axis=1)
+    weight = 1.0 / np.maximum((way**2).sum(axis=1), 1e-300)
     full = inverse[cell][:, [0, 1, 2, 1, 3, 4, 2, 4, 5]].reshape(-1, 3, 3)
     pull = np.einsum("kij,kj->ki", full, weight[:, None] * way)
-    made = []
+    # of the step to each neighbour the share that reaches each face of the rim
+    shares = csr_array((b, n + b))
     for a in range(3):
-        data = np.concatenate([pull[:, a], -pull[:, a]])
-        place = np.concatenate([cell, cell]), np.concatenate([beyond, cell])
-        made.append(csr_array((data, place), shape=(n, n + b))[r.cell].multiply(r.way[:, [a]]))
-    own = csr_array((np.ones(b), (np.arange(b), r.cell)), shape=(b, n + b))
-    return Carrying(csr_array(own + made[0] + made[1] + made[2]))
+        of_cell = csr_array((pull[:, a], (cell, beyond)), shape=(n, n + b))
+        shares = csr_array(shares + of_cell[r.cell].multiply(r.way[:, [a]]))
+    # in cells with few neighbours slopes reach far beyond their values, and a pressure that is
+    # carried so feeds itself
+    whole = np.abs(shares).sum(axis=1)
+    shares = csr_array(diags_array(1.0 / np.maximum(whole, 1.0)) @ shares)
+    own = csr_array((1.0 - shares.sum(axis=1), (np.arange(b), r.cell)), shape=(b, n + b))
+    return Carrying(csr_array(own + shares))

@@ -136,8 +136,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
         velocity[:, c] = x
     field = _with_rim(problem, replace(field, velocity=velocity))
     ease = v.volume * _RELAX / np.maximum(equations.diagonal, 1e-300)
-    steep = ops.gradient(field.pressure, field.rim_pressure)
-    slope = ops.pull(field.pressure, field.rim_pressure, steep)
+    slope = ops.gradient(field.pressure, field.rim_pressure)
     density = ops.at_faces(fluid.density)
     carried = density * ops.through(before.velocity, equations.slope)
     lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
@@ -153,7 +152,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     links = links - strength * (x[v.links.right] - x[v.links.left])
     rim = rim + rim_strength * x[v.rim.cell]
     rim_x = np.where(held.level, 0.0, x[v.rim.cell])
-    velocity = field.velocity - ease[:, None] * ops.pull(x, rim_x, ops.gradient(x, rim_x))
+    velocity = field.velocity - ease[:, None] * ops.gradient(x, rim_x)
     field = replace(
         field,
         velocity=velocity,
@@ -167,8 +166,10 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
 
 
 def _left(equations: Momentum, velocity: Floats) -> tuple[float, float, float]:
-    """What is left of the equations, over the diagonal times the fastest motion of all axes."""
+    """What is left of the equations, over the diagonal times the speeds, or what drives them."""
     scale = float((equations.diagonal * np.linalg.norm(velocity, axis=1)).sum())
+    # from rest what drives it
+    scale = max(scale, float(np.abs(equations.source).sum()))
     x, y, z = (
         float(np.abs(equations.source[:, c] - matrix @ velocity[:, c]).sum())
         for c, matrix in enumerate(equations.matrices)

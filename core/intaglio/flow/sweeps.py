@@ -48,28 +48,6 @@ def slopes(left, right, way, rim_cell, rim_way, inverse, values, rim):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def pulls(left, right, area, share, beside, rim_cell, rim_area, volume, values, rim, slope):
-    """Slopes (n, 3) of values (n,) by Gauss's theorem, linear between the cells and by slopes
-    (n, 3) from there to the faces' middles."""
-    out = np.zeros((len(values), 3))
-    for k in range(len(left)):
-        a, b, s = left[k], right[k], share[k]
-        at = (1.0 - s) * values[a] + s * values[b]
-        for i in range(3):
-            at += ((1.0 - s) * slope[a, i] + s * slope[b, i]) * beside[k, i]
-        for i in range(3):
-            out[a, i] += at * area[k, i]
-            out[b, i] -= at * area[k, i]
-    for k in range(len(rim_cell)):
-        for i in range(3):
-            out[rim_cell[k], i] += rim[k] * rim_area[k, i]
-    for a in range(len(values)):
-        for i in range(3):
-            out[a, i] /= volume[a]
-    return out
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
 def leaving(left, right, links, rim_cell, rim, count):
     """What leaves each cell (count,) through links (i,) and rim (b,)."""
     out = np.zeros(count)

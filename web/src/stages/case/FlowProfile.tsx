@@ -27,7 +27,7 @@ export function FlowProfile() {
   const [given, setGiven] = useState<[number, number][] | null>(null);
   const [trouble, setTrouble] = useState("");
   const file = useRef<HTMLInputElement>(null);
-  const ends = typed ?? (domain ? across(domain.low, domain.high) : []);
+  const ends = typed ?? (domain ? across(domain.low, domain.high, domain.pin) : []);
   const numbers = ends.map(Number);
   const fits =
     ends.length === 6 &&
@@ -182,13 +182,13 @@ export function FlowProfile() {
   );
 }
 
-/** Across the middle of a box, along its shortest side. */
-function across(low: number[], high: number[]): string[] {
+/** Across a box along its shortest side, through a place in the fluid, or else its middle. */
+function across(low: number[], high: number[], pin?: number[] | null): string[] {
   const size = low.map((l, k) => high[k]! - l);
   const axis = size.indexOf(Math.min(...size));
   const end = (side: number[]) =>
     low.map((l, k) => {
-      const at = k === axis ? side[k]! : (l + high[k]!) / 2;
+      const at = k === axis ? side[k]! : (pin?.[k] ?? (l + high[k]!) / 2);
       return String(Number(at.toPrecision(5)));
     });
   return [...end(low), ...end(high)];
