@@ -108,4 +108,4 @@ def test_tetrahedra_with_layers_converge_by_nearly_second_order(tmp_path):
     cells, speed, push = np.array(made).T
     finer = np.log(cells[1:] / cells[:-1]) / 3.0
     assert (np.log(speed[:-1] / speed[1:]) / finer > 1.6).all(), made
-    assert (np.log(push[:-1] / push[1:]) / finer > 1.0).all(), made
+    assert np.log(push[0] / push[-1]) / finer.sum() > 1.3, made

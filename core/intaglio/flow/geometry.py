@@ -11,6 +11,8 @@ from intaglio.quality.cells import measure
 
 # turns of periodic pairs that differ less from none are none
 _STRAIGHT = 1e-9
+# how far beside the way between two cells their face's middle may count, over the way
+_ASIDE = 0.5
 
 
 @dataclass(frozen=True)
@@ -18,7 +20,8 @@ class Links:
     """Faces between two cells: face (i,) in the mesh, cells left (i,) and right (i,), area vector
     (i, 3) from left to right in m², way (i, 3) from the left centroid to the right one in m, across
     periodic pairs as it is there, share (i,) of the right cell's value at the face, beside (i, 3):
-    from the place on the way that has this share to the face's middle, in m."""
+    from the place on the way that has this share to the face's middle, in m, half the way at
+    the most."""
 
     face: Longs
     left: Longs
@@ -118,7 +121,10 @@ def _links(
     one = np.abs(((middle - centroid[left]) * area).sum(axis=1))
     other = np.abs(((centroid[right] + shift - middle) * area).sum(axis=1))
     share = one / np.maximum(one + other, 1e-300)
-    beside = (middle - centroid[left] - share[:, None] * way).astype(np.float32)
+    beside = middle - centroid[left] - share[:, None] * way
+    # of slivers the way passes far beside the face, and what slopes bring there grows by itself
+    far = np.linalg.norm(beside, axis=1) / np.maximum(_ASIDE * np.linalg.norm(way, axis=1), 1e-300)
+    beside = (beside / np.maximum(far, 1.0)[:, None]).astype(np.float32)
     ends = left.astype(np.int64), right.astype(np.int64)
     return Links(face.astype(np.int64), *ends, area, way, share, beside)
 

@@ -22,9 +22,9 @@ def link_flux(
     ops: Operators, fluid: Fluid, field: Field, ease: Floats, slope: Floats, lag: Floats
 ) -> Floats:
     """Mass flux (i,) through links with the pressure's own step between the cells in place of its
-    mean slope (C. M. Rhie, W. L. Chow, AIAA J. 21 (1983) 1525); ease (n,): volume over diagonal of
-    the momentum; slope (n, 3) of the pressure; lag (i,): what keeps the result free of the
-    relaxation (S. Majumdar, Numer. Heat Transfer 13 (1988) 125)."""
+    mean slope (C. M. Rhie, W. L. Chow, AIAA J. 21 (1983) 1525); ease (i,), see link_ease; slope
+    (n, 3) of the pressure; lag (i,): what keeps the result free of the relaxation (S. Majumdar,
+    Numer. Heat Transfer 13 (1988) 125)."""
     k = ops.volumes.links
     turning = ops.gradient(field.velocity, field.rim_velocity)
     carried = ops.through(field.velocity, turning)
@@ -47,6 +47,13 @@ def rim_flux(
     carried = (field.velocity[r.cell] * r.area).sum(axis=1)
     free = density * (carried - ease[r.cell] * ops.rim_over * (step - mean))
     return np.where(held.level, free, np.where(held.given, given, 0.0))
+
+
+def link_ease(ops: Operators, ease: Floats) -> Floats:
+    """Volume over diagonal of the momentum at links (i,), from that of the cells (n,): the larger
+    one, as a sliver beside a cell would else be shut off by its own, and its pressure run away."""
+    k = ops.volumes.links
+    return np.maximum(ease[k.left], ease[k.right])
 
 
 class Poisson:

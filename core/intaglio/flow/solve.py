@@ -15,7 +15,7 @@ from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, Conditions
 from intaglio.flow.matrix import Pattern, pattern_of
 from intaglio.flow.momentum import Field, Fluid, Momentum, momentum
 from intaglio.flow.operators import Carrying, Operators, carrying_of, inverted
-from intaglio.flow.pressure import Poisson, link_flux, rim_flux
+from intaglio.flow.pressure import Poisson, link_ease, link_flux, rim_flux
 from intaglio.mesh.mesh import Floats, Longs
 
 # share of a step of the velocities and of the pressure (J. H. Ferziger, M. Perić, 7.4.2: together
@@ -140,11 +140,12 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     density = ops.at_faces(fluid.density)
     carried = density * ops.through(before.velocity, equations.slope)
     lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
-    links = link_flux(ops, fluid, field, ease, slope, lag)
+    eased = link_ease(ops, ease)
+    links = link_flux(ops, fluid, field, eased, slope, lag)
     rim = _rates(problem, field, rim_flux(ops, held, fluid, field, ease, slope))
     flux = np.concatenate([links, rim])
     lost = ops.leaving(flux)
-    strength = density * ops.at_faces(ease) * ops.over
+    strength = density * eased * ops.over
     rim_strength = np.where(
         held.level, fluid.density[v.rim.cell] * ease[v.rim.cell] * ops.rim_over, 0.0
     )

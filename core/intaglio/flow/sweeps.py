@@ -149,15 +149,14 @@ def beside_upwind(
 @njit(cache=True, nogil=True, error_model="numpy")
 def link_fluxes(left, right, way, share, over, density, ease, carried, pressure, slope, lag):
     """Mass fluxes (i,) with the pressure's own step in place of its mean slope, see `pressure`;
-    carried (i,): by the cells' velocities."""
+    carried (i,): by the cells' velocities; ease (i,)."""
     out = np.empty(len(left))
     for k in range(len(left)):
         a, b, s = left[k], right[k], share[k]
         mean = 0.0
         for i in range(3):
             mean += ((1.0 - s) * slope[a, i] + s * slope[b, i]) * way[k, i]
-        eased = ((1.0 - s) * ease[a] + s * ease[b]) * over[k]
-        pulled = eased * (pressure[b] - pressure[a] - mean)
+        pulled = ease[k] * over[k] * (pressure[b] - pressure[a] - mean)
         out[k] = ((1.0 - s) * density[a] + s * density[b]) * (carried[k] - pulled) + lag[k]
     return out
 
