@@ -96,7 +96,7 @@ def test_fields_are_where_the_mesh_of_volume_has_its_cells(part, store):
     assert np.isnan(made.pressure[radius > 7.05]).all()
     flows = radius < 6.8
     exact = 0.02 * (1 - (radius[flows] / 7.0) ** 2)
-    assert np.abs(np.abs(made.velocity[flows, 0]) - exact).max() < 0.06 * 0.02
+    assert np.abs(np.abs(made.velocity[flows, 0]) - exact).max() < 0.1 * 0.02
     # the pressure falls by 8 μ U / R² a metre
     along = profile(mesh, product.arrays, np.array([5.0, 0, 0]), np.array([25.0, 0, 0]), 21)
     fall = abs(along.pressure[-1] - along.pressure[0]) / 0.02
