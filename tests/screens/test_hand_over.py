@@ -46,11 +46,16 @@ class Hand:
         field.fill(value)
         field.press("Enter")
         expect(field).to_have_value(value)
-        self.done += 1
+        self._rest()
 
     def choose(self, label: str, value: str) -> None:
         self.page.get_by_label(label, exact=True).select_option(label=value)
+        self._rest()
+
+    def _rest(self) -> None:
+        """No hand is at the next field before the page has drawn this one's change."""
         self.done += 1
+        self.page.wait_for_timeout(300)
 
 
 def begun(page: Page, name: str, suffix: str) -> Locator:
