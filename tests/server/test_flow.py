@@ -164,7 +164,7 @@ def test_a_field_of_another_mesh_is_not_drawn(ada, proven):
 
 def test_three_grids_are_made_and_tell_an_order(ada, proven, work, known):
     study = proven.study
-    at = f"/api/studies/{study.id}/convergence"
+    at = f"/api/variants/{proven.id}/flow/convergence"
     # a flow that has hardly begun is no result
     assert ada.get(at).data["names"] == []
     ask(ada, proven, iterations=40, go_on=True)
@@ -172,7 +172,7 @@ def test_three_grids_are_made_and_tell_an_order(ada, proven, work, known):
     table = ada.get(at).data
     assert table["names"] == ["first"] and {r["order"] for r in table["rows"]} == {None}
     assert "Three grids" in table["rows"][0]["words"]
-    asked = {"source": proven.id, "iterations": 45, "ratio": 1.3}
+    asked = {"iterations": 45, "ratio": 1.3}
     made = ada.post(at, asked, format="json")
     assert made.status_code == 201, made.data
     # its own flow is up to date
@@ -184,9 +184,17 @@ def test_three_grids_are_made_and_tell_an_order(ada, proven, work, known):
     table = ada.get(at).data
     assert len(table["cells"]) == 3 and table["cells"] == sorted(table["cells"], reverse=True)
     assert any(r["order"] or r["words"] for r in table["rows"])
-    for wrong in ({"source": 10**6}, {"source": proven.id, "ratio": 9.0}, {}):
+    for wrong in ({"ratio": 9.0}, {"iterations": 0}):
         assert ada.post(at, wrong, format="json").status_code == 400
     assert study.variants.count() == 3
+    # a variant of another case is no grid of this one
+    other = f"/api/variants/{made.data['variants'][1]['id']}"
+    change = {"case": {"gravity": [0.0, 0.0, -9.81]}}
+    ada.patch(f"{other}/settings", change, format="json")
+    ask(ada, study.variants.last(), iterations=45)
+    work()
+    assert len(ada.get(at).data["cells"]) == 2
+    assert len(ada.get(f"{other}/flow/convergence").data["cells"]) == 1
 
 
 def test_shelf_and_report_tell_the_verdict(ada, proven):

@@ -45,9 +45,9 @@ def flow(args: argparse.Namespace) -> int:
             x, y, z = left.momentum
             print(f"{number:>6} momentum {x:.2e} {y:.2e} {z:.2e}  mass {left.mass:.2e}", flush=True)
 
+    asked: list[bool] = []
+    earlier = signal.signal(signal.SIGINT, lambda number, frame: asked.append(True))
     try:
-        asked: list[bool] = []
-        earlier = signal.signal(signal.SIGINT, lambda number, frame: asked.append(True))
         # interrupted, it tells what there is so far
         done = run_flow(args.folder, args.iterations, tell, lambda: bool(asked))
     finally:

@@ -24,14 +24,21 @@ def _drawn(start: Longs, nodes: NDArray[Any]) -> tuple[NDArray[np.int32], Longs,
     return triangles, polygon, sides
 
 
-def boundary_arrays(mesh: Mesh) -> Arrays:
-    """The faces on patches: points, triangles, sides, and the patch of each as region."""
-    own = np.flatnonzero(mesh.patch >= 0)
-    triangles, polygon, sides = _drawn(*rows(mesh.face_start, mesh.face_nodes, own))
+def _with_points(mesh: Mesh, triangles: NDArray[np.int32]) -> Arrays:
+    """Triangles (t, 3) with none but their own points."""
     used, local = np.unique(triangles, return_inverse=True)
     return {
         "points": mesh.points[used].astype(np.float32),
         "triangles": local.reshape(-1, 3).astype(np.int32),
+    }
+
+
+def boundary_arrays(mesh: Mesh) -> Arrays:
+    """The faces on patches: points, triangles, sides, and the patch of each as region."""
+    own = np.flatnonzero(mesh.patch >= 0)
+    triangles, polygon, sides = _drawn(*rows(mesh.face_start, mesh.face_nodes, own))
+    return {
+        **_with_points(mesh, triangles),
         "sides": sides,
         "region": mesh.patch[own][polygon],
     }
@@ -41,10 +48,8 @@ def rim_arrays(mesh: Mesh, value: NDArray[np.float32]) -> Arrays:
     """Faces that have a value (f,), which is not nan, each with it and the cell behind it."""
     own = np.flatnonzero(np.isfinite(value))
     triangles, polygon, sides = _drawn(*rows(mesh.face_start, mesh.face_nodes, own))
-    used, local = np.unique(triangles, return_inverse=True)
     return {
-        "points": mesh.points[used].astype(np.float32),
-        "triangles": local.reshape(-1, 3).astype(np.int32),
+        **_with_points(mesh, triangles),
         "sides": sides,
         "value": value[own][polygon],
         "cell": mesh.owner[own][polygon].astype(np.int32),
@@ -55,10 +60,8 @@ def cell_arrays(mesh: Mesh, cells: Longs, value: NDArray[Any]) -> Arrays:
     """The faces that bound a set of cells, each with its cell and that cell's value (c,)."""
     outline = outer_faces(mesh, cells)
     triangles, polygon, sides = _drawn(outline.start, outline.nodes)
-    used, local = np.unique(triangles, return_inverse=True)
     return {
-        "points": mesh.points[used].astype(np.float32),
-        "triangles": local.reshape(-1, 3).astype(np.int32),
+        **_with_points(mesh, triangles),
         "sides": sides,
         "value": value[outline.cell[polygon]],
         "cell": outline.cell[polygon].astype(np.int32),

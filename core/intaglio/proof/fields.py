@@ -40,7 +40,9 @@ def cell_field(arrays: Arrays, key: str) -> NDArray[np.float32]:
         return np.asarray(np.linalg.norm(arrays["velocity"], axis=1), np.float32)
     if key == "temperature":
         return np.asarray(arrays["temperature"] - ZERO, np.float32)
-    return np.asarray(arrays[{"pressure": "pressure"}[key]], np.float32)
+    if key == "pressure":
+        return np.asarray(arrays["pressure"], np.float32)
+    raise KeyError(key)
 
 
 def rim_field(mesh: Mesh, arrays: Arrays, key: str) -> NDArray[np.float32]:

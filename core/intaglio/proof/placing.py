@@ -17,11 +17,18 @@ def cells_in(mesh: Mesh, metres: float, other: Mesh, other_metres: float, cells:
     return _nearest(own, cell_middles(other, cells) * other_metres, "cells")
 
 
-def faces_in(mesh: Mesh, metres: float, other: Mesh, other_metres: float, faces: Longs) -> Longs:
-    """The same for faces (k,) on patches."""
+def faces_in(
+    mesh: Mesh, metres: float, other: Mesh, other_metres: float, faces: Longs, cells: Longs
+) -> Longs:
+    """The same for faces (k,) on patches, seen from cells (k,) of the mesh: of the two sides of a
+    sheet, which lie at one place, each its own."""
     known = np.flatnonzero(mesh.patch >= 0)
     own = face_middles(mesh, known) * metres
-    return known[_nearest(own, face_middles(other, faces) * other_metres, "faces")]
+    found = known[_nearest(own, face_middles(other, faces) * other_metres, "faces")]
+    behind = np.arange(mesh.faces)
+    behind[mesh.sheets[:, 0]], behind[mesh.sheets[:, 1]] = mesh.sheets[:, 1], mesh.sheets[:, 0]
+    wrong = (mesh.owner[found] != cells) & (mesh.neighbour[found] != cells)
+    return np.where(wrong, behind[found], found)
 
 
 def _nearest(own: Floats, wanted: Floats, what: str) -> Longs:

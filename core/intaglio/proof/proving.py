@@ -149,6 +149,7 @@ def _report(
     }
     return {
         "case": "",
+        "mesh": "",
         "unit": given.mesh.unit,
         "cells": given.mesh.cells,
         "iterations": len(history),
@@ -211,12 +212,13 @@ def _placed(done: Flow, mesh: Mesh) -> Arrays:
     velocity[place[v.cells]] = field.velocity
     pressure[place[v.cells]] = field.pressure
     shear = wall_shear(problem, field)
-    faces = faces_in(*units, v.rim.face)
+    rim_cell = place[v.cells[v.rim.cell]]
+    faces = faces_in(*units, v.rim.face, rim_cell)
     out: Arrays = {
         "velocity": velocity,
         "pressure": pressure,
         "rim_face": faces,
-        "rim_cell": place[v.cells[v.rim.cell]].astype(np.int32),
+        "rim_cell": rim_cell.astype(np.int32),
         "rim_velocity": field.rim_velocity.astype(np.float32),
         "rim_pressure": field.rim_pressure.astype(np.float32),
         "rim_shear": shear.astype(np.float32),
@@ -226,7 +228,9 @@ def _placed(done: Flow, mesh: Mesh) -> Arrays:
         temperature = np.full(mesh.cells, np.nan, np.float32)
         temperature[place] = done.warmth.temperature
         out["temperature"] = temperature
-        out["heat_face"] = faces_in(*units, given.heat.ops.volumes.rim.face)
+        out["heat_face"] = faces_in(
+            *units, given.heat.ops.volumes.rim.face, place[given.heat.ops.volumes.rim.cell]
+        )
         out["heat_rim"] = done.warmth.rim.astype(np.float32)
     return out
 

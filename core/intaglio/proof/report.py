@@ -43,11 +43,13 @@ class FieldRow(TypedDict):
 class ProofReport(TypedDict):
     """A flow computed from what was handed over.
 
-    case: key of the hand-over; asked: iterations of the last run; verdict: `proven`, `falling`,
-    `failed` or, while it runs, `running`; patches: results by patch as `intaglio flow` tells them.
+    case, mesh: keys of the hand-over and of Volume; asked: iterations of the last run; verdict:
+    `proven`, `falling`, `failed` or, while it runs, `running`; patches: results by patch as
+    `intaglio flow` tells them.
     """
 
     case: str
+    mesh: str
     unit: str
     cells: int
     iterations: int

@@ -73,6 +73,11 @@ def verdict(
     if (done or orders >= _PROVEN) and abs(imbalance) < _BALANCED:
         words = "all residuals are settled" if done else f"residuals fell by {_orders(orders)}"
         return "proven", f"Proven: a flow solver takes this mesh, and {words}.", evidence
+    if (done or orders >= _FALLING) and abs(imbalance) >= _BALANCED:
+        words = (
+            "Residuals fall, but what flows in does not flow out yet: go on with more iterations."
+        )
+        return "falling", words, evidence
     if orders >= _FALLING:
         words = "Residuals fall, by less than two orders so far: go on with more iterations."
         return "falling", words, evidence

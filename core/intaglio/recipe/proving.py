@@ -68,5 +68,9 @@ def run_proof(
         )
         wanted = proof_key(case, made.report["iterations"])
         if store.report(wanted) is None:
-            store.put(wanted, FLOW, Product(made.arrays, {**made.report, "case": case}))
+            store.put(
+                wanted,
+                FLOW,
+                Product(made.arrays, {**made.report, "case": case, "mesh": keys["volume"]}),
+            )
     return {**keys, FLOW: wanted}

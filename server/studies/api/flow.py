@@ -15,16 +15,24 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from intaglio.errors import SettingRejected
 from intaglio.mesh.drawing import rim_arrays
+from intaglio.mesh.mesh import Mesh
 from intaglio.proof.convergence import convergence_table
 from intaglio.proof.fields import BY_KEY, cell_field, rim_field
 from intaglio.proof.profile import Profile, profile
 from intaglio.recipe.coarsening import coarser
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.registry import stages_of
-from studies.api.access import study_of, user_of, variant_of
-from studies.api.held import binary, number, product_arrays, product_mesh, whole_number
+from intaglio.units import MM_PER_UNIT
+from studies.api.access import user_of, variant_of
+from studies.api.held import (
+    binary,
+    number,
+    product_arrays,
+    product_mesh,
+    shown_product,
+    whole_number,
+)
 from studies.api.shapes import (
     ConvergenceShape,
     FlowAskedShape,
@@ -35,7 +43,7 @@ from studies.api.shapes import (
     ProfileShape,
 )
 from studies.api.trials import free_name
-from studies.api.variants import changed_settings, variant_states
+from studies.api.variants import changed_settings, refuse_wrong, variant_states
 from studies.looks import look_at
 from studies.models import Job, Variant
 from studies.store import DatabaseStore
@@ -58,30 +66,28 @@ def flow_shown(variant: Variant) -> tuple[str, str | None]:
     return ("current" if case.key == report["case"] else "outdated"), key
 
 
-def _whole(variant: Variant) -> tuple[str, dict[str, Any]]:
-    """Key and arrays of a variant's flow. Raises Http404."""
+def _drawable(variant: Variant, mesh_key: str | None = None) -> tuple[dict[str, Any], Mesh]:
+    """Arrays of a variant's flow, and the mesh that it was computed on; mesh_key: that of the mesh
+    they are to be drawn on, if not the one shown. Raises Http404."""
     key = variant.shown.get(FLOW)
-    if key is None or DatabaseStore().report(key) is None:
+    report = None if key is None else DatabaseStore().report(key)
+    if key is None or report is None:
         raise Http404("No flow has been computed yet.")
-    return key, product_arrays(key)[0]
+    mesh_key = mesh_key or shown_product(variant, "volume")
+    if mesh_key != report["mesh"]:
+        raise Http404("The flow was computed on another mesh: prove it again.")
+    return product_arrays(key)[0], product_mesh(mesh_key)
 
 
 def cells_coloured(variant: Variant, mesh_key: str, field: str) -> np.ndarray:
     """A field (c,) of the flow on the mesh's cells. Raises Http404, ValidationError."""
-    _, arrays = _whole(variant)
     if field not in BY_KEY or BY_KEY[field].of != "cell":
         raise ValidationError({"detail": f"Cells have no field called {field}."})
+    arrays, _ = _drawable(variant, mesh_key)
     try:
-        values = cell_field(arrays, field)
+        return cell_field(arrays, field)
     except KeyError as error:
         raise Http404("This flow has no temperatures.") from error
-    _same_mesh(product_mesh(mesh_key).cells, len(values))
-    return values
-
-
-def _same_mesh(cells: int, told: int) -> None:
-    if cells != told:
-        raise Http404("The flow was computed on another mesh: prove it again.")
 
 
 class FlowView(APIView):
@@ -102,9 +108,7 @@ class FlowView(APIView):
         asked = shape.validated_data
         if "case" not in [s.key for s in stages_of(variant.study.file_name)]:
             raise ValidationError({"detail": "A finished mesh has no case to compute a flow of."})
-        for state in variant_states(variant):
-            if isinstance(state.error, SettingRejected):
-                raise state.error
+        refuse_wrong(variant)
         job = begin_flow(user_of(request), variant, asked["iterations"], asked["go_on"])
         return Response(JobShape(job).data, status=202)
 
@@ -133,51 +137,59 @@ def begin_flow(user: User, variant: Variant, iterations: int, go_on: bool = Fals
     return job
 
 
+# stages that may differ between variants of one case on several grids
+_GRID = ("sizing", "surface", "layers", "volume")
+
+
+def _alike(one: Variant, other: Variant) -> bool:
+    """Whether two variants differ in nothing but their grids."""
+    held = [
+        {s.stage: s.settings for s in variant_states(v) if s.stage not in _GRID}
+        for v in (one, other)
+    ]
+    return held[0] == held[1]
+
+
 class ConvergenceView(APIView):
     @extend_schema(responses=ConvergenceShape)
-    def get(self, request: Request, study_id: int) -> Response:
-        """How the results depend on the grid, over the study's variants whose flow is up to
-        date."""
-        study = study_of(request.user, study_id)
+    def get(self, request: Request, variant_id: int) -> Response:
+        """How the results depend on the grid, over those of the study's variants that differ from
+        this one in nothing else, and whose flow is up to date."""
+        variant = variant_of(request.user, variant_id)
         proofs = []
-        for variant in study.variants.all():
-            condition, key = flow_shown(variant)
+        for other in variant.study.variants.all():
+            condition, key = flow_shown(other)
             report = DatabaseStore().report(key) if condition == "current" and key else None
-            if report is not None and report["verdict"] != "failed":
-                proofs.append((variant.id, variant.name, report))
+            if report is not None and report["verdict"] != "failed" and _alike(variant, other):
+                proofs.append((other.id, other.name, report))
         return Response(convergence_table(proofs))
 
     @extend_schema(request=GridsAskedShape, responses={201: MadeTrialsShape})
-    def post(self, request: Request, study_id: int) -> Response:
+    def post(self, request: Request, variant_id: int) -> Response:
         """Branch two variants with grids coarser by a ratio and its square, and compute the flow of
         all three, as far as it is not up to date. If one cannot be made none is."""
-        study = study_of(request.user, study_id)
+        source = variant_of(request.user, variant_id)
         shape = GridsAskedShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
-        source = study.variants.filter(id=asked["source"]).first()
-        if source is None:
-            raise ValidationError({"detail": "The study has no such variant to branch from."})
         held = {s.stage: s.settings for s in variant_states(source) if s.settings is not None}
         if not {"sizing", "layers"} <= set(held):
             raise ValidationError({"detail": "Settle the sizes first: run the variant to Sizing."})
-        user, jobs, made = user_of(request), [], []
-        if flow_shown(source)[0] != "current":
-            jobs.append(begin_flow(user, source, asked["iterations"]))
+        refuse_wrong(source)
+        user, made = user_of(request), []
         with transaction.atomic():
             for power in (1, 2):
                 by = asked["ratio"] ** power
                 variant = Variant.objects.create(
-                    study=study,
-                    name=free_name(study, f"{source.name[:40]}, edges × {by:.2f}"),
+                    study=source.study,
+                    name=free_name(source.study, f"{source.name[:40]}, edges × {by:.2f}"),
                     settings=changed_settings(source.settings, coarser(held, by)),
                     shown=source.shown,
                 )
-                for state in variant_states(variant):
-                    if isinstance(state.error, SettingRejected):
-                        raise state.error
+                refuse_wrong(variant)
                 made.append(variant)
-        jobs += [begin_flow(user, variant, asked["iterations"]) for variant in made]
+        wanted = made if flow_shown(source)[0] == "current" else [source, *made]
+        jobs = [begin_flow(user, variant, asked["iterations"]) for variant in wanted]
         return Response(MadeTrialsShape({"variants": made, "jobs": jobs}).data, status=201)
 
 
@@ -189,13 +201,7 @@ class FlowWallsView(APIView):
         field = request.query_params.get("field", "wall_pressure")
         if field not in BY_KEY or BY_KEY[field].of != "rim":
             raise ValidationError({"detail": f"The boundary has no field called {field}."})
-        _, arrays = _whole(variant)
-        volume = next(s for s in variant_states(variant) if s.stage == "volume")
-        key = variant.shown.get("volume") if volume.report is None else volume.key
-        if key is None:
-            raise Http404("There is no mesh.")
-        mesh = product_mesh(key)
-        _same_mesh(mesh.cells, len(arrays["pressure"]))
+        arrays, mesh = _drawable(variant)
         try:
             values = rim_field(mesh, arrays, field)
         except KeyError as error:
@@ -217,13 +223,7 @@ class FlowProfileView(APIView):
         count = whole_number(request, "count", 101, 2, 2001)
         if not np.linalg.norm(end - start) > 0:
             raise ValidationError({"detail": "The line has no length."})
-        _, arrays = _whole(variant)
-        volume = next(s for s in variant_states(variant) if s.stage == "volume")
-        key = variant.shown.get("volume") if volume.report is None else volume.key
-        if key is None:
-            raise Http404("There is no mesh.")
-        mesh = product_mesh(key)
-        _same_mesh(mesh.cells, len(arrays["pressure"]))
+        arrays, mesh = _drawable(variant)
         made = profile(mesh, arrays, start, end, count)
         if request.query_params.get("as") == "csv":
             return _csv(made, [start, end], mesh.unit)
@@ -242,8 +242,6 @@ def _plain(values: Any) -> list[float | None]:
 
 
 def _csv(made: Profile, ends: list[Any], unit: str) -> HttpResponse:
-    from intaglio.units import MM_PER_UNIT
-
     metres = MM_PER_UNIT[unit] * 1e-3
     share = (made.distance / made.distance[-1])[:, None]
     places = ((1.0 - share) * ends[0] + share * ends[1]) * metres

@@ -401,7 +401,6 @@ class FlowShape(serializers.Serializer):
 
 
 class GridsAskedShape(serializers.Serializer):
-    source = serializers.IntegerField()  # type: ignore[assignment]
     iterations = serializers.IntegerField(min_value=1, max_value=20_000, default=300)
     ratio = serializers.FloatField(min_value=1.1, max_value=3.0, default=1.4)
 

@@ -9,7 +9,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from intaglio.errors import SettingRejected
 from intaglio.quality.catalogue import BY_KEY as METRIC
 from intaglio.quality.comparing import compared, shared_histograms
 from intaglio.recipe.differences import settings_rows
@@ -17,7 +16,13 @@ from intaglio.stages.registry import BY_KEY
 from studies.api.access import study_of, user_of
 from studies.api.held import product_values, whole_number
 from studies.api.shapes import ComparisonShape, MadeTrialsShape, TrialsShape
-from studies.api.variants import begin_run, changed_settings, product_shown, variant_states
+from studies.api.variants import (
+    begin_run,
+    changed_settings,
+    product_shown,
+    refuse_wrong,
+    variant_states,
+)
 from studies.looks import look_at
 from studies.models import Study, Variant
 
@@ -49,9 +54,7 @@ class TrialsView(APIView):
                     settings=changed_settings(source.settings, trial["settings"]),
                     shown=source.shown,
                 )
-                for state in variant_states(variant):
-                    if isinstance(state.error, SettingRejected):
-                        raise state.error
+                refuse_wrong(variant)
                 made.append(variant)
                 jobs.append(begin_run(user_of(request), variant, asked["target"]))
         return Response(MadeTrialsShape({"variants": made, "jobs": jobs}).data, status=201)

@@ -40,6 +40,13 @@ def variant_states(variant: Variant) -> list[StageState]:
     )
 
 
+def refuse_wrong(variant: Variant) -> None:
+    """Raises SettingRejected where a setting of the variant cannot be used."""
+    for state in variant_states(variant):
+        if isinstance(state.error, SettingRejected):
+            raise state.error
+
+
 def product_shown(variant: Variant, state: StageState, look: Job | None) -> tuple[str, str | None]:
     """Condition of a stage, and the key of the product to show for it: current, what a running job
     shows before it is done, or an old one."""
@@ -191,9 +198,7 @@ class RunsView(APIView):
         target, live = shape.validated_data["target"], shape.validated_data["live"]
         if target not in [s.key for s in stages_of(variant.study.file_name)]:
             raise ValidationError({"detail": f"There is no stage called {target}."})
-        for state in variant_states(variant):
-            if isinstance(state.error, SettingRejected):
-                raise state.error
+        refuse_wrong(variant)
         with transaction.atomic():
             Variant.objects.select_for_update().get(id=variant.id)
             job = begin_run(user_of(request), variant, target, live)

@@ -6,7 +6,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import { variantWith } from "../testing/bench";
 import { Refusal, sent, serving } from "../testing/server";
 import { ApiError, get } from "./client";
-import { useEvents, useJobs, useRun, useSettings, useUndo } from "./queries";
+import { useEvents, useJobs, useRun, useSettings, useUndo, useVariant } from "./queries";
 import type { Variant } from "./reports";
 
 function using<T>(hook: () => T) {
@@ -89,6 +89,41 @@ describe("settings", () => {
     // the first answer, which knows nothing of the second change, was never shown after it
     const since = shown.slice(shown.indexOf(4));
     expect(since.every((v) => v === 4)).toBe(true);
+  });
+
+  it("stay while an answer from before them comes in", async () => {
+    let answer = () => {};
+    const late = new Promise<void>((resolve) => {
+      answer = resolve;
+    });
+    let saved = () => {};
+    const saving = new Promise<void>((resolve) => {
+      saved = resolve;
+    });
+    vi.stubGlobal("fetch", async (_: string, init: RequestInit = {}) => {
+      await (init.method === "PATCH" ? saving : late);
+      return Response.json(
+        variantWith({ sizing: { settings: { smallest: 1, largest: init.body ? 3 : 2 } } }),
+      );
+    });
+    const { client, result } = using(() => ({ told: useVariant(5), settings: useSettings(5) }));
+    // an answer on its way when one types, and one that is asked for while the change waits
+    act(() => {
+      client.invalidateQueries({ queryKey: ["variant", 5] });
+    });
+    act(() => result.current.settings.mutate({ sizing: { largest: 3 } }));
+    await waitFor(() => expect(largest(client)).toBe(3));
+    act(() => {
+      client.invalidateQueries({ queryKey: ["variant", 5] });
+    });
+    await act(async () => {
+      answer();
+      await new Promise((resolve) => setTimeout(resolve, 30));
+    });
+    expect(largest(client)).toBe(3);
+    await act(async () => saved());
+    await waitFor(() => expect(result.current.settings.isSuccess).toBe(true));
+    expect(largest(client)).toBe(3);
   });
 
   it("are stepped back through the server", async () => {

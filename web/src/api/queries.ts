@@ -52,12 +52,27 @@ export const useStudies = () =>
 export const useStudy = (id: number) =>
   useQuery({ queryKey: ["studies", id], queryFn: () => get<Study>(`studies/${id}`) });
 
-export const useVariant = (id: number | undefined) =>
-  useQuery({
+export function useVariant(id: number | undefined) {
+  const client = useQueryClient();
+  return useQuery({
     queryKey: ["variant", id],
-    queryFn: () => get<Variant>(`variants/${id}`),
+    queryFn: async () => {
+      const told = await get<Variant>(`variants/${id}`);
+      // changes that wait are on the page already, and not yet known to the server
+      const waits = client.isMutating({ mutationKey: ["settings", id] }) > 0;
+      const held = client.getQueryData<Variant>(["variant", id]);
+      return waits && held ? withSettings(told, held) : told;
+    },
     enabled: id !== undefined,
   });
+}
+
+/** What is told of a variant, with the settings that are held. */
+function withSettings(told: Variant, held: Variant): Variant {
+  const own = new Map(held.stages.map((s) => [s.stage, s.settings]));
+  const stages = told.stages.map((s) => ({ ...s, settings: own.get(s.stage) ?? s.settings }));
+  return { ...told, stages };
+}
 
 export function useJobs() {
   const client = useQueryClient();
@@ -119,6 +134,8 @@ export function useSettings(variant: number) {
       patch<Variant>(`variants/${variant}/settings`, change),
     // shown at once; taken back if the server refuses it
     onMutate: (change) => {
+      // an answer that is on its way does not know of it, and would take it back on the page
+      client.cancelQueries({ queryKey: ["variant", variant] });
       const before = client.getQueryData<Variant>(["variant", variant]);
       if (before) client.setQueryData(["variant", variant], withChange(before, change));
       return { before };

@@ -194,30 +194,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/convergence": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * @description How the results depend on the grid, over the study's variants whose flow is up to
-         *     date.
-         */
-        get: operations["studies_convergence_retrieve"];
-        put?: never;
-        /**
-         * @description Branch two variants with grids coarser by a ratio and its square, and compute the flow of
-         *     all three, as far as it is not up to date. If one cannot be made none is.
-         */
-        post: operations["studies_convergence_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/studies/{study_id}/duplicate": {
         parameters: {
             query?: never;
@@ -434,6 +410,30 @@ export interface paths {
          *     there are.
          */
         post: operations["variants_flow_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/variants/{variant_id}/flow/convergence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description How the results depend on the grid, over those of the study's variants that differ from
+         *     this one in nothing else, and whose flow is up to date.
+         */
+        get: operations["variants_flow_convergence_retrieve"];
+        put?: never;
+        /**
+         * @description Branch two variants with grids coarser by a ratio and its square, and compute the flow of
+         *     all three, as far as it is not up to date. If one cannot be made none is.
+         */
+        post: operations["variants_flow_convergence_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -831,7 +831,6 @@ export interface components {
             }[];
         };
         GridsAskedShape: {
-            source: number;
             /** @default 300 */
             iterations: number;
             /**
@@ -1514,11 +1513,13 @@ export interface components {
         /**
          * @description A flow computed from what was handed over.
          *
-         *     case: key of the hand-over; asked: iterations of the last run; verdict: `proven`, `falling`,
-         *     `failed` or, while it runs, `running`; patches: results by patch as `intaglio flow` tells them.
+         *     case, mesh: keys of the hand-over and of Volume; asked: iterations of the last run; verdict:
+         *     `proven`, `falling`, `failed` or, while it runs, `running`; patches: results by patch as
+         *     `intaglio flow` tells them.
          */
         ProofReport: {
             case: string;
+            mesh: string;
             unit: string;
             cells: number;
             iterations: number;
@@ -2021,54 +2022,6 @@ export interface operations {
             };
         };
     };
-    studies_convergence_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ConvergenceShape"];
-                };
-            };
-        };
-    };
-    studies_convergence_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["GridsAskedShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["GridsAskedShape"];
-                "multipart/form-data": components["schemas"]["GridsAskedShape"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MadeTrialsShape"];
-                };
-            };
-        };
-    };
     studies_duplicate_create: {
         parameters: {
             query?: never;
@@ -2383,6 +2336,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobShape"];
+                };
+            };
+        };
+    };
+    variants_flow_convergence_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConvergenceShape"];
+                };
+            };
+        };
+    };
+    variants_flow_convergence_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GridsAskedShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["GridsAskedShape"];
+                "multipart/form-data": components["schemas"]["GridsAskedShape"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTrialsShape"];
                 };
             };
         };

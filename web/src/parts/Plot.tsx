@@ -115,6 +115,7 @@ function raised(value: number): string {
 export function decades(values: number[]): [number, number, number[]] {
   const logs = values.map(Math.log10);
   const low = Math.floor(Math.min(...logs));
+  // of no minus nought
   const high = Math.max(low + 1, Math.ceil(Math.max(...logs))) + 0;
   const step = Math.max(1, Math.ceil((high - low) / 5));
   const ticks = [];

@@ -8,7 +8,7 @@ import { Plot } from "../../parts/Plot";
 
 type Table = Shape<"ConvergenceShape">;
 
-/** How the results depend on the grid, over the variants of the study whose flow is up to date. */
+/** How the results depend on the grid, over the variants that differ in nothing else. */
 export function GridConvergence({ iterations }: { iterations: number }) {
   const { variant, job } = useBench();
   const client = useQueryClient();
@@ -19,8 +19,8 @@ export function GridConvergence({ iterations }: { iterations: number }) {
   const flows = (jobs.data ?? []).filter((j) => j.study === variant.study && j.target === "flow");
   const stamp = flows.map((j) => j.state).join(" ");
   const told = useQuery({
-    queryKey: ["convergence", variant.study, stamp],
-    queryFn: () => get<Table>(`studies/${variant.study}/convergence`),
+    queryKey: ["convergence", variant.id, stamp],
+    queryFn: () => get<Table>(`variants/${variant.id}/flow/convergence`),
     staleTime: 0,
     placeholderData: (before) => before,
   });
@@ -31,8 +31,7 @@ export function GridConvergence({ iterations }: { iterations: number }) {
     setTrouble("");
     setBusy(true);
     try {
-      const made = await post<{ jobs: Job[] }>(`studies/${variant.study}/convergence`, {
-        source: variant.id,
+      const made = await post<{ jobs: Job[] }>(`variants/${variant.id}/flow/convergence`, {
         iterations,
       });
       for (const one of made.jobs) client.setQueryData<Job[]>(["jobs"], (old) => merge(old, one));

@@ -48,7 +48,7 @@ function proof(flow: unknown, change = {}) {
     "GET jobs": [],
     "GET variants/3/flow": flow,
     "GET variants/3/flow/profile": { distance: [0, 1], velocity: [], speed: [1, 2], pressure: [] },
-    "GET studies/7/convergence": { variants: [], names: [], cells: [], sizes: [], rows: [] },
+    "GET variants/3/flow/convergence": { variants: [], names: [], cells: [], sizes: [], rows: [] },
     "POST variants/3/flow": { id: "j", variant: 3, target: "flow", state: "waiting" },
     "POST jobs/j/stop": {},
   });
