@@ -126,6 +126,30 @@ describe("settings", () => {
     expect(largest(client)).toBe(3);
   });
 
+  it("are not taken back by an answer that comes after they are saved", async () => {
+    let answer = () => {};
+    const late = new Promise<void>((resolve) => {
+      answer = resolve;
+    });
+    vi.stubGlobal("fetch", async (_: string, init: RequestInit = {}) => {
+      if (init.method !== "PATCH") await late;
+      return Response.json(
+        variantWith({ sizing: { settings: { smallest: 1, largest: init.body ? 3 : 2 } } }),
+      );
+    });
+    const { client, result } = using(() => ({ told: useVariant(5), settings: useSettings(5) }));
+    act(() => {
+      client.invalidateQueries({ queryKey: ["variant", 5] });
+    });
+    act(() => result.current.settings.mutate({ sizing: { largest: 3 } }));
+    await waitFor(() => expect(result.current.settings.isSuccess).toBe(true));
+    await act(async () => {
+      answer();
+      await new Promise((resolve) => setTimeout(resolve, 30));
+    });
+    expect(largest(client)).toBe(3);
+  });
+
   it("are stepped back through the server", async () => {
     const before = variantWith({ sizing: { settings: { largest: 7 } } });
     const asked = serving({ "POST variants/5/undo": before });
