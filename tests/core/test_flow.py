@@ -12,12 +12,22 @@ from scipy.interpolate import CubicSpline
 from intaglio.case.inflow import face_velocities
 from intaglio.cli import main
 from intaglio.errors import FileRejected
+from intaglio.flow import solve
 from intaglio.flow.conditions import VELOCITY
 from intaglio.flow.geometry import face_vectors, volumes_of
+from intaglio.flow.operators import carrying_of
 from intaglio.flow.reading import read_flow
 from intaglio.flow.results import along_line, patch_results
 from intaglio.flow.run import flow_of, run_flow, told
-from intaglio.flow.solve import CONVERGED, Diverged, iterate, iterations, potential, problem_of
+from intaglio.flow.solve import (
+    CONVERGED,
+    Diverged,
+    Residuals,
+    iterate,
+    iterations,
+    potential,
+    problem_of,
+)
 from intaglio.formats.cgns import write_cgns
 from intaglio.mesh.building import with_patches
 from intaglio.mesh.mesh import Patch
@@ -239,6 +249,51 @@ def test_gradients_of_linear_fields_are_exact(name):
     v = ops.volumes
     got = ops.gradient(v.centroid @ slope, v.rim.centre @ slope)
     np.testing.assert_allclose(got, np.tile(slope, (v.count, 1)), atol=1e-9)
+
+
+@pytest.mark.parametrize("name", MADE)
+def test_what_is_carried_to_the_rim_stays_within_the_steps_to_the_neighbours(name):
+    mesh = replace(MADE[name](), unit="m")
+    v = volumes_of(mesh, 1.0, np.ones(mesh.cells, bool))
+    values = np.random.default_rng(4).normal(size=v.count)
+    none = np.zeros(len(v.rim.cell), bool)
+    reached = carrying_of(v, none).to_rim(values, np.zeros(len(none)))
+    step = np.abs(values[v.links.right] - values[v.links.left])
+    most = np.zeros(v.count)
+    np.maximum.at(most, v.links.left, step)
+    np.maximum.at(most, v.links.right, step)
+    assert (np.abs(reached - values[v.rim.cell]) <= most[v.rim.cell] + 1e-12).all()
+
+
+def test_a_linear_field_is_carried_to_the_rim_of_bricks_exactly():
+    v = volumes_of(block((5, 4, 3)), 1.0, np.ones(60, bool))
+    slope = np.array([0.3, -1.2, 2.0])
+    reached = carrying_of(v, np.zeros(len(v.rim.cell), bool)).to_rim(
+        v.centroid @ slope, np.zeros(len(v.rim.cell))
+    )
+    np.testing.assert_allclose(reached, v.rim.centre @ slope, atol=1e-12)
+
+
+def test_cells_are_told_where_it_began_not_where_it_ended(tmp_path, monkeypatch):
+    mesh = block((4, 4, 4))
+    given = read_flow(exported(mesh, tmp_path, [LEFT_IN, RIGHT_OUT, WALLS]))
+    problem = problem_of(given.ops, given.held, given.fluid)
+    field = potential(problem)
+    left = Residuals((1.0, 1.0, 1.0), 1.0)
+
+    def with_speeds(speeds):
+        velocity = field.velocity.copy()
+        for cell, speed in speeds.items():
+            velocity[cell] = [speed, 0.0, 0.0]
+        return dataclasses.replace(field, velocity=velocity), left
+
+    # one that was fast and is so no more has nothing to do with it
+    made = iter([with_speeds({9: 50.0}), with_speeds({}), with_speeds({3: 100.0}),
+                 with_speeds({3: 2e3, 5: 2e4})])  # fmt: skip
+    monkeypatch.setattr(solve, "iterate", lambda problem, field: next(made))
+    with pytest.raises(Diverged) as error:
+        list(iterations(problem, field, 9))
+    assert error.value.cells.tolist() == [3]
 
 
 def test_velocities_by_face_reach_their_faces(tmp_path):

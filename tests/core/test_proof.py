@@ -86,7 +86,12 @@ def test_fields_are_where_the_mesh_of_volume_has_its_cells(part, store):
     assert (np.isfinite(shear) == walls).all()
     developed = walls & (centre[:, 0] > 8) & (centre[:, 0] < 22)
     assert shear[developed] == pytest.approx(4 * 0.01 * 0.01 / 0.007, rel=0.1)
-    assert (np.isfinite(rim_field(mesh, product.arrays, "yplus")) == walls).all()
+    yplus = rim_field(mesh, product.arrays, "yplus")
+    assert (np.isfinite(yplus) == walls).all()
+    # the first of three layers by 1.2 that are 2 mm high: its middle by the friction speed
+    middle_height = 0.5 * 2.0e-3 / (1.0 + 1.2 + 1.44)
+    friction = np.sqrt(4 * 0.01 * 0.01 / 0.007 / 1000.0)
+    assert yplus[developed] == pytest.approx(1000.0 * friction * middle_height / 0.01, rel=0.15)
     # the pressure of a face is that at its place
     push = rim_field(mesh, product.arrays, "wall_pressure")
     slope = np.polyfit(centre[developed, 0], push[developed], 1)
