@@ -74,7 +74,7 @@ def _drawable(variant: Variant, mesh_key: str | None = None) -> tuple[dict[str, 
     if key is None or report is None:
         raise Http404("No flow has been computed yet.")
     mesh_key = mesh_key or shown_product(variant, "volume")
-    if mesh_key != report["mesh"]:
+    if mesh_key != report.get("mesh"):
         raise Http404("The flow was computed on another mesh: prove it again.")
     return product_arrays(key)[0], product_mesh(mesh_key)
 
