@@ -16,6 +16,7 @@ import vtk
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 
+from bench.memory import Peak
 from intaglio.case.document import case_document
 from intaglio.handover.parts import CHOSEN, Meant
 from intaglio.handover.writing import write_parts
@@ -26,25 +27,6 @@ from intaglio.stages.case.step import WRITTEN
 from tests.core import any_cells
 from tests.core.test_any_cells import vtk_grid
 from tests.core.test_case_setup import worked_out
-
-
-class _Peak:
-    """How much the resident memory, pages of files included, grows at the most while it runs."""
-
-    def __enter__(self) -> "_Peak":
-        Path("/proc/self/clear_refs").write_text("5")
-        self.start = _told("VmRSS")
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.grown = _told("VmHWM") - self.start
-
-
-def _told(name: str) -> int:
-    for line in Path("/proc/self/status").read_text().splitlines():
-        if line.startswith(name):
-            return int(line.split()[1]) * 1024
-    return 0
 
 
 def made(cells: int) -> Mesh:
@@ -86,7 +68,7 @@ def main() -> None:
     for count in (5_000, cells):  # the first so that no row holds loading of compiled code
         mesh = made(count)
         kinds = np.bincount(mesh.shape)
-        with _Peak() as peak:
+        with Peak() as peak:
             start = time.perf_counter()
             narrow = renumbered(mesh, narrow_order(mesh))
             numbering = time.perf_counter() - start
@@ -104,7 +86,7 @@ def main() -> None:
         meant = Meant(narrow, metrics, case, document, {}, "")
         with tempfile.TemporaryDirectory() as folder:
             for keys in (*[[p.key] for p in CHOSEN], [p.key for p in CHOSEN]):
-                with _Peak() as peak:
+                with Peak() as peak:
                     start = time.perf_counter()
                     sizes = write_parts(meant, keys, Path(folder) / "-".join(keys))
                     seconds = time.perf_counter() - start

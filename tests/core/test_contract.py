@@ -50,7 +50,7 @@ MAY = {
     },
     "reporting": {"proof", "mesh", "parts", "quality", "recipe", "settings", "stages"},
     "flow": {"formats", "mesh", "quality"},
-    "proof": {"flow", "mesh", "parts"},
+    "proof": {"flow", "mesh", "parts", "quality"},
     "interface": {"formats", "mesh", "parts", "proof", "recipe", "settings", "stages"},
     "commands": {
         "flow",

@@ -70,6 +70,29 @@ def test_a_flow_is_computed_told_and_gone_on_with(ada, proven, work):
     assert shown(ada, proven)["condition"] == "outdated"
 
 
+def arrays_of(client, address):
+    return unpack(client.get(address).content)[0]
+
+
+def test_a_flow_stands_beside_that_of_another_variant(ada, proven):
+    made = {"name": "twin", "source": proven.id}
+    at = f"/api/studies/{proven.study_id}/variants"
+    other = ada.post(at, made, format="json").data["id"]
+    # a branch shows what its source has come to
+    Variant.objects.filter(id=other).update(shown={})
+    asked = f"/api/studies/{proven.study_id}/comparison?variants={proven.id},{other}"
+    rows = {r["key"]: r for r in ada.get(asked).data["figures"]}
+    assert rows["flow.iterations"]["values"] == [5, None]
+    assert rows["flow.opening_2.flow_rate"]["values"][0] < 0
+    ada.patch(
+        f"/api/variants/{proven.id}/settings",
+        {"case": {"gravity": [0.0, 0.0, -9.81]}},
+        format="json",
+    )
+    # of an earlier hand-over: not compared
+    assert not any(r["group"] == "flow" for r in ada.get(asked).data["figures"])
+
+
 def test_fields_are_drawn_on_slices_and_walls(ada, proven):
     at = f"/api/variants/{proven.id}"
     plane = "nx=0&ny=1&nz=0&offset=0.1&flat=true&peel=false"
@@ -77,6 +100,10 @@ def test_fields_are_drawn_on_slices_and_walls(ada, proven):
     assert 0.005 < arrays["value"].max() < 0.03
     arrays, _ = unpack(ada.get(f"{at}/flow/walls?field=shear").content)
     assert len(arrays["triangles"]) > 100 and arrays["value"].max() > 0
+    lines = len(arrays_of(ada, f"{at}/slice?{plane}&field=speed")["lines"])
+    assert len(arrays_of(ada, f"{at}/slice?{plane}&field=arrows")["lines"]) > lines + 100
+    whole = plane.replace("flat=true", "flat=false")
+    assert len(arrays_of(ada, f"{at}/slice?{whole}&field=arrows")["lines"]) > 100
     assert ada.get(f"{at}/slice?{plane}&field=temperature").status_code == 404
     assert ada.get(f"{at}/slice?{plane}&field=colour").status_code == 400
     assert ada.get(f"{at}/flow/walls?field=speed").status_code == 400
@@ -86,6 +113,7 @@ def test_fields_are_drawn_on_slices_and_walls(ada, proven):
 def test_a_profile_is_told_and_written(ada, proven):
     at = f"/api/variants/{proven.id}/flow/profile?x0=1&y0=0&z0=0&x1=58&y1=0&z1=0"
     told = ada.get(f"{at}&count=11").data
+    assert told["temperature"] == [None] * 11
     assert len(told["speed"]) == 11 and told["distance"][-1] == pytest.approx(57.0)
     rows = list(csv.reader(io.StringIO(ada.get(f"{at}&as=csv").content.decode())))
     assert rows[0][3] == "u m/s" and len(rows) == 102

@@ -24,6 +24,7 @@ class FieldKind:
 
 FIELDS = (
     FieldKind("speed", "Speed", "m/s", "cell"),
+    FieldKind("arrows", "Speed, with arrows", "m/s", "cell"),
     FieldKind("pressure", "Pressure", "Pa", "cell"),
     FieldKind("temperature", "Temperature", "°C", "cell"),
     FieldKind("wall_pressure", "Pressure on patches", "Pa", "rim"),
@@ -36,7 +37,7 @@ BY_KEY = {field.key: field for field in FIELDS}
 
 def cell_field(arrays: Arrays, key: str) -> NDArray[np.float32]:
     """A field (c,) of cells; nan where they have none. Raises KeyError."""
-    if key == "speed":
+    if key in ("speed", "arrows"):
         return np.asarray(np.linalg.norm(arrays["velocity"], axis=1), np.float32)
     if key == "temperature":
         return np.asarray(arrays["temperature"] - ZERO, np.float32)

@@ -15,6 +15,13 @@ _BALANCED = 1e-2
 # iterations that residuals are measured over at the end of a run
 _LAST = 5
 
+IN_WORDS = {
+    "proven": "proven",
+    "falling": "residuals fall",
+    "failed": "not proven",
+    "running": "running",
+}
+
 
 def fall(history: tuple[Residuals, ...]) -> tuple[float, float]:
     """Orders of magnitude by which momentum and mass residuals fell: from the largest to the median

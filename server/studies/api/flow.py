@@ -17,8 +17,9 @@ from rest_framework.views import APIView
 
 from intaglio.mesh.drawing import rim_arrays
 from intaglio.mesh.mesh import Mesh
+from intaglio.proof.arrows import arrows
 from intaglio.proof.convergence import convergence_table
-from intaglio.proof.fields import BY_KEY, cell_field, rim_field
+from intaglio.proof.fields import BY_KEY, ZERO, cell_field, rim_field
 from intaglio.proof.profile import Profile, profile
 from intaglio.recipe.coarsening import coarser
 from intaglio.recipe.proving import FLOW
@@ -42,8 +43,7 @@ from studies.api.shapes import (
     MadeTrialsShape,
     ProfileShape,
 )
-from studies.api.trials import free_name
-from studies.api.variants import changed_settings, refuse_wrong, variant_states
+from studies.api.variants import changed_settings, free_name, refuse_wrong, variant_states
 from studies.looks import look_at
 from studies.models import Job, Variant
 from studies.store import DatabaseStore
@@ -88,6 +88,12 @@ def cells_coloured(variant: Variant, mesh_key: str, field: str) -> np.ndarray:
         return cell_field(arrays, field)
     except KeyError as error:
         raise Http404("This flow has no temperatures.") from error
+
+
+def arrows_over(variant: Variant, mesh_key: str, normal: np.ndarray, offset: float) -> np.ndarray:
+    """Segments (k, 2, 3) of arrows over a plane through the flow. Raises Http404."""
+    arrays, mesh = _drawable(variant, mesh_key)
+    return arrows(mesh, arrays["velocity"], normal, offset)
 
 
 class FlowView(APIView):
@@ -233,6 +239,7 @@ class FlowProfileView(APIView):
                 "velocity": [_plain(row) for row in made.velocity],
                 "speed": _plain(np.linalg.norm(made.velocity, axis=1)),
                 "pressure": _plain(made.pressure),
+                "temperature": _plain(made.temperature - ZERO),
             }
         )
 

@@ -20,7 +20,7 @@ from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
 from studies.api.access import variant_of
 from studies.api.archives import pieces_of, sent, zipped
-from studies.api.flow import cells_coloured, flow_shown
+from studies.api.flow import arrows_over, cells_coloured, flow_shown
 from studies.api.held import (
     binary,
     coloured_by,
@@ -106,6 +106,9 @@ class SliceView(APIView):
             drawn, cells = peeled_arrays(product_mesh(key), layer_of(key), normal, offset, value)
             return binary(drawn, {"cells": cells})
         drawn, cells, step = slice_arrays(product_mesh(key), normal, offset, value, flat)
+        if field == "arrows":
+            held = drawn.get("lines", np.zeros((0, 2, 3), np.float32))
+            drawn["lines"] = np.concatenate([held, arrows_over(variant, key, normal, offset)])
         return binary(drawn, {"cells": cells, "step": step})
 
 

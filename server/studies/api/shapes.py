@@ -425,7 +425,8 @@ class ConvergenceShape(serializers.Serializer):
 
 
 class ProfileShape(serializers.Serializer):
-    """Along a line from its start in m: speed along and by axes in m/s, pressure in Pa."""
+    """Along a line: distance from its start in the study's unit, velocity by axes and speed in m/s,
+    pressure in Pa, temperature in degrees Celsius."""
 
     distance = serializers.ListField(child=serializers.FloatField(allow_null=True))
     velocity = serializers.ListField(
@@ -433,6 +434,7 @@ class ProfileShape(serializers.Serializer):
     )
     speed = serializers.ListField(child=serializers.FloatField(allow_null=True))
     pressure = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    temperature = serializers.ListField(child=serializers.FloatField(allow_null=True))
 
 
 class MadeTrialsShape(serializers.Serializer):

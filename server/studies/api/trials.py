@@ -9,22 +9,26 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from intaglio.proof.comparing import compared_flows
 from intaglio.quality.catalogue import BY_KEY as METRIC
 from intaglio.quality.comparing import compared, shared_histograms
 from intaglio.recipe.differences import settings_rows
 from intaglio.stages.registry import BY_KEY
 from studies.api.access import study_of, user_of
+from studies.api.flow import flow_shown
 from studies.api.held import product_values, whole_number
 from studies.api.shapes import ComparisonShape, MadeTrialsShape, TrialsShape
 from studies.api.variants import (
     begin_run,
     changed_settings,
+    free_name,
     product_shown,
     refuse_wrong,
     variant_states,
 )
 from studies.looks import look_at
 from studies.models import Study, Variant
+from studies.store import DatabaseStore
 
 MOST = 4
 
@@ -60,15 +64,6 @@ class TrialsView(APIView):
         return Response(MadeTrialsShape({"variants": made, "jobs": jobs}).data, status=201)
 
 
-def free_name(study: Study, wanted: str) -> str:
-    """The name, or with a number where the study has one that is called so."""
-    taken = set(study.variants.values_list("name", flat=True))
-    name, number = wanted, 2
-    while name in taken:
-        name, number = f"{wanted[:54]} ({number})", number + 1
-    return name
-
-
 class ComparisonView(APIView):
     @extend_schema(
         responses=ComparisonShape,
@@ -100,11 +95,17 @@ class ComparisonView(APIView):
             {
                 "variants": heads,
                 "settings": settings_rows(settings),
-                "figures": _figures(reports),
+                "figures": _figures(reports) + compared_flows([_flow_of(v) for v in variants]),
                 "histogram": _bars(keys, metric, bars),
                 "metric": metric.key,
             }
         )
+
+
+def _flow_of(variant: Variant) -> Any:
+    """The report of a variant's flow, if it is up to date."""
+    condition, key = flow_shown(variant)
+    return DatabaseStore().report(key) if condition == "current" and key else None
 
 
 def _asked_variants(study: Study, listed: str) -> list[Variant]:

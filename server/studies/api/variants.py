@@ -21,7 +21,7 @@ from intaglio.stages.registry import BY_KEY, stages_of
 from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
 from studies.looks import look_at
-from studies.models import Change, Job, Variant
+from studies.models import Change, Job, Study, Variant
 from studies.pace import machine_pace
 from studies.problems import Conflict, problem
 from studies.store import DatabaseStore
@@ -205,6 +205,15 @@ class RunsView(APIView):
         if live:
             _wait_a_little(job)
         return Response(JobShape(job).data, status=202)
+
+
+def free_name(study: Study, wanted: str) -> str:
+    """The name, or with a number where the study has one that is called so."""
+    taken = set(study.variants.values_list("name", flat=True))
+    name, number = wanted, 2
+    while name in taken:
+        name, number = f"{wanted[:54]} ({number})", number + 1
+    return name
 
 
 def begin_run(user: User, variant: Variant, target: str, live: bool = False) -> Job:

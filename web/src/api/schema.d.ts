@@ -995,12 +995,16 @@ export interface components {
             places: number[][];
             blank: string | null;
         };
-        /** @description Along a line from its start in m: speed along and by axes in m/s, pressure in Pa. */
+        /**
+         * @description Along a line: distance from its start in the study's unit, velocity by axes and speed in m/s,
+         *     pressure in Pa, temperature in degrees Celsius.
+         */
         ProfileShape: {
             distance: (number | null)[];
             velocity: (number | null)[][];
             speed: (number | null)[];
             pressure: (number | null)[];
+            temperature: (number | null)[];
         };
         QualityShape: {
             metric: string;

@@ -12,6 +12,7 @@ const GROUPS: Record<string, string> = {
   zones: "Zones",
   patches: "Patches",
   quality: "Quality",
+  flow: "Flow",
 };
 
 /** A value in words. */

@@ -19,7 +19,7 @@ export class Refusal {
   }
 }
 
-/** Answers by "METHOD path"; what is not listed is answered with 404. */
+/** Answers by "METHOD path", with its query or for any; what is not listed is answered with 404. */
 export function serving(answers: Record<string, Answer>): Asked[] {
   const asked: Asked[] = [];
   vi.stubGlobal("fetch", async (url: string, init: RequestInit = {}) => {
@@ -27,7 +27,7 @@ export function serving(answers: Record<string, Answer>): Asked[] {
     const path = url.replace("/api/", "");
     const body = typeof init.body === "string" ? JSON.parse(init.body) : init.body;
     asked.push({ method, path, body });
-    const known = answers[`${method} ${path}`];
+    const known = answers[`${method} ${path}`] ?? answers[`${method} ${path.split("?")[0]}`];
     const answer = typeof known === "function" ? known(body) : known;
     if (answer instanceof Refusal) return Response.json(answer.problem, { status: answer.status });
     if (answer === undefined) return Response.json({ message: "not there" }, { status: 404 });

@@ -11,7 +11,7 @@ export function FlowFields({ fields }: { fields: FieldRow[] }) {
     else if (of === "cell" && !slice.on) {
       setPlane({});
       setSlice({ on: true, flat: true });
-    }
+    } else if (key === "arrows") setSlice({ flat: true }); // within whole cells they do not show
   };
   return (
     <p className="mt-2">

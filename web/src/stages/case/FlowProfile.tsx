@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { get } from "../../api/client";
+import { useStudy } from "../../api/queries";
 import { reportOf, useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
 import { type Line, Plot } from "../../parts/Plot";
@@ -10,6 +11,7 @@ import {
   parabola,
   QUANTITIES,
   type Quantity,
+  quantities,
   readSolution,
   valuesOf,
 } from "./profiles";
@@ -44,7 +46,18 @@ export function FlowProfile() {
     gcTime: 20_000,
     retry: false,
   });
+  const study = useStudy(variant.study);
+  const others = (study.data?.variants ?? []).filter((v) => v.id !== variant.id);
+  const other = others.find((v) => `variant ${v.id}` === over);
+  const beside = useQuery({
+    queryKey: ["profile of another", other?.id, flow?.product, asked],
+    queryFn: () => get<Profile>(`variants/${other?.id}/flow/profile?${asked}&count=201`),
+    enabled: fits && Boolean(other),
+    gcTime: 20_000,
+    retry: false,
+  });
   const values = told.data ? valuesOf(told.data, quantity) : [];
+  const warm = told.data?.temperature.some((v) => v !== null) ?? false;
   const distance = told.data?.distance ?? [];
   const lines: Line[] = [
     { name: "computed", points: distance.map((d, k) => [d, values[k] ?? null]) },
@@ -61,6 +74,14 @@ export function FlowProfile() {
     lines.push({
       name: "from the file",
       points: given,
+      dash: "4 3",
+      colour: "var(--color-madder)",
+    });
+  const drawn = beside.data ? valuesOf(beside.data, quantity) : [];
+  if (other && beside.data)
+    lines.push({
+      name: other.name,
+      points: beside.data.distance.map((d, k) => [d, drawn[k] ?? null]),
       dash: "4 3",
       colour: "var(--color-madder)",
     });
@@ -106,7 +127,7 @@ export function FlowProfile() {
           value={quantity}
           onChange={(e) => setQuantity(e.target.value as Quantity)}
         >
-          {Object.entries(QUANTITIES).map(([key, [words]]) => (
+          {quantities(warm).map(([key, [words]]) => (
             <option key={key} value={key}>
               {words}
             </option>
@@ -122,6 +143,11 @@ export function FlowProfile() {
           <option value="">no solution over it</option>
           <option value="parabola">developed pipe or channel flow</option>
           {given && <option value="file">the solution of the file</option>}
+          {others.map((v) => (
+            <option key={v.id} value={`variant ${v.id}`}>
+              {v.name}
+            </option>
+          ))}
         </select>
         .
       </p>
@@ -133,6 +159,11 @@ export function FlowProfile() {
       {told.isError && (
         <p role="alert" className="text-madder">
           ✕ {told.error.message}
+        </p>
+      )}
+      {other && beside.isError && (
+        <p role="alert" className="text-madder">
+          ✕ {other.name}: {beside.error.message}
         </p>
       )}
       {told.data && !found && <p className="text-soft">The line does not pass through the flow.</p>}

@@ -2,8 +2,8 @@
 import { cleanup, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { benchWith, onBench } from "../../testing/bench";
-import { type Asked, sent, serving } from "../../testing/server";
+import { benchWith, onBench, variantWith } from "../../testing/bench";
+import { type Asked, Refusal, sent, serving } from "../../testing/server";
 import { useViewStore } from "../../view/store";
 import { Proof } from "./Proof";
 
@@ -23,7 +23,10 @@ const REPORT = {
     ],
     mass: [1, 0.1, 0.01],
   },
-  monitors: {},
+  monitors: {
+    outflow: { flow_rate: [1, 2, 3], mean_pressure: [0, 0, 0] },
+    inflow: { flow_rate: [-3, -3, -3], mean_pressure: [9, 8, 7] },
+  },
   mass_imbalance: 0,
   heat_imbalance: null,
   fastest: 0.4,
@@ -41,13 +44,31 @@ const REPORT = {
   findings: [],
 };
 
+const PROFILE = {
+  distance: [0, 1],
+  velocity: [],
+  speed: [1, 2],
+  pressure: [],
+  temperature: [null, null],
+};
+const BOX = { domain: { report: { low: [0, 0, 0], high: [9, 3, 5], pin: null } } };
+
 let asked: Asked[] = [];
 
 function proof(flow: unknown, change = {}) {
   asked = serving({
     "GET jobs": [],
     "GET variants/3/flow": flow,
-    "GET variants/3/flow/profile": { distance: [0, 1], velocity: [], speed: [1, 2], pressure: [] },
+    "GET variants/3/flow/profile": PROFILE,
+    "GET variants/4/flow/profile": PROFILE,
+    "GET variants/6/flow/profile": new Refusal(404, "No flow has been computed yet."),
+    "GET studies/2": {
+      variants: [
+        { id: 3, name: "own" },
+        { id: 4, name: "coarse" },
+        { id: 6, name: "raw" },
+      ],
+    },
     "GET variants/3/flow/convergence": { variants: [], names: [], cells: [], sizes: [], rows: [] },
     "POST variants/3/flow": { id: "j", variant: 3, target: "flow", state: "waiting" },
     "POST jobs/j/stop": {},
@@ -93,6 +114,26 @@ describe("the proof", () => {
     await waitFor(() =>
       expect(sent(asked, "POST", "variants/3/flow")).toEqual([{ iterations: 50, go_on: true }]),
     );
+  });
+
+  it("draws what flowed through each patch instead of the residuals", async () => {
+    proof({ condition: "current", product: "p", report: REPORT });
+    const choice = await screen.findByLabelText("what is drawn over the iterations");
+    await userEvent.selectOptions(choice, "flow_rate");
+    expect(screen.getByRole("img", { name: /flow out of each patch of 3/ })).toBeTruthy();
+    expect(screen.queryByRole("img", { name: /residuals/ })).toBeNull();
+    expect(screen.getByText("outflow")).toBeTruthy();
+  });
+
+  it("lays the flow of another variant over a profile, or says why not", async () => {
+    const variant = variantWith(BOX as never);
+    proof({ condition: "current", product: "p", report: REPORT }, { variant });
+    const over = await screen.findByLabelText("known solution");
+    await screen.findByRole("option", { name: "coarse" });
+    await userEvent.selectOptions(over, "coarse");
+    expect(await screen.findByText("coarse", { selector: "span" })).toBeTruthy();
+    await userEvent.selectOptions(over, "raw");
+    expect(await screen.findByText(/raw: No flow has been computed yet/)).toBeTruthy();
   });
 
   it("goes on with none of another hand-over", async () => {

@@ -4,11 +4,11 @@ import { ApiError, type Job, post } from "../../api/client";
 import { merge, useJobs } from "../../api/queries";
 import { useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
-import { Plot } from "../../parts/Plot";
 import { FlowFields } from "./FlowFields";
 import { FlowPatches } from "./FlowPatches";
 import { FlowProfile } from "./FlowProfile";
 import { GridConvergence } from "./GridConvergence";
+import { History } from "./History";
 import { type ProofReport, useFlow } from "./useFlow";
 
 const SIGN: Record<string, [string, string]> = {
@@ -131,9 +131,6 @@ export function Proof() {
 
 function Told({ report, outdated }: { report: ProofReport; outdated: boolean }) {
   const [sign, tone] = SIGN[report.verdict] ?? SIGN.failed!;
-  const { momentum, mass } = report.residuals;
-  const rows = (of: (k: number) => number | null): [number, number | null][] =>
-    mass.map((_, k) => [k + 1, of(k)]);
   return (
     <>
       {outdated && <p className="mt-2 text-ochre">↻ of an earlier hand-over, out of date</p>}
@@ -142,23 +139,7 @@ function Told({ report, outdated }: { report: ProofReport; outdated: boolean }) 
           <span className={tone}>{sign}</span> {report.sentence}
         </p>
       )}
-      {mass.length > 1 && (
-        <Plot
-          label={`residuals of ${mass.length} iterations`}
-          along="iterations"
-          value="residuals"
-          log
-          lines={[
-            { name: "mass", points: rows((k) => mass[k]!) },
-            ...["x", "y", "z"].map((axis, a) => ({
-              name: `momentum ${axis}`,
-              points: rows((k) => momentum[k]![a]!),
-              dash: ["5 2", "2 2", "7 2 2 2"][a],
-              colour: "var(--color-verdigris)",
-            })),
-          ]}
-        />
-      )}
+      <History report={report} />
       {report.verdict !== "running" && (
         <ul className="mt-2 text-[12px]">
           {report.evidence.map((row) => (

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { parabola, readSolution, valuesOf } from "./profiles";
+import { parabola, quantities, readSolution, valuesOf } from "./profiles";
 
 const distance = Array.from({ length: 41 }, (_, k) => k / 10);
 
@@ -36,7 +36,14 @@ describe("a solution from a file", () => {
 });
 
 it("a component of the velocity is taken by its axis", () => {
-  const profile = { distance: [0], velocity: [[1, 2, 3]], speed: [4], pressure: [5] };
+  const profile = {
+    distance: [0],
+    velocity: [[1, 2, 3]],
+    speed: [4],
+    pressure: [5],
+    temperature: [6],
+  };
   expect(valuesOf(profile, "v")).toEqual([2]);
   expect(valuesOf(profile, "pressure")).toEqual([5]);
+  expect(quantities(true).length).toBe(quantities(false).length + 1);
 });

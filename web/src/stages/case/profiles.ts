@@ -5,9 +5,10 @@ export interface Profile {
   velocity: (number | null)[][];
   speed: (number | null)[];
   pressure: (number | null)[];
+  temperature: (number | null)[];
 }
 
-export type Quantity = "speed" | "u" | "v" | "w" | "pressure";
+export type Quantity = "speed" | "u" | "v" | "w" | "pressure" | "temperature";
 
 export const QUANTITIES: Record<Quantity, [string, string]> = {
   speed: ["speed", "m/s"],
@@ -15,10 +16,18 @@ export const QUANTITIES: Record<Quantity, [string, string]> = {
   v: ["velocity along y", "m/s"],
   w: ["velocity along z", "m/s"],
   pressure: ["pressure", "Pa"],
+  temperature: ["temperature", "°C"],
 };
 
+/** What can be drawn; temperatures where there are some. */
+export function quantities(warm: boolean): [Quantity, [string, string]][] {
+  const all = Object.entries(QUANTITIES) as [Quantity, [string, string]][];
+  return all.filter(([key]) => warm || key !== "temperature");
+}
+
 export function valuesOf(profile: Profile, quantity: Quantity): (number | null)[] {
-  if (quantity === "speed" || quantity === "pressure") return profile[quantity];
+  if (quantity === "speed" || quantity === "pressure" || quantity === "temperature")
+    return profile[quantity];
   return profile.velocity.map((row) => row["uvw".indexOf(quantity)] ?? null);
 }
 
