@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 import intaglio
-from intaglio.errors import FileRejected, StepFailed
+from intaglio.errors import StepFailed
 from intaglio.flow.geometry import face_vectors
 from intaglio.flow.solve import Residuals
 from intaglio.mesh.mesh import cell_middles, face_middles
@@ -138,12 +138,22 @@ def test_what_cannot_be_computed_is_said(part, store):
     no_file = {**SETTINGS, "case": {**SETTINGS["case"], "files": ["vtu"]}}
     with pytest.raises(StepFailed, match="the CGNS file"):
         run(part, store, 2, no_file)
-    turbulent = {**SETTINGS, "case": {**SETTINGS["case"], "closure": "k_epsilon"}}
-    with pytest.raises(FileRejected, match="laminar"):
-        run(part, store, 2, turbulent)
     undone = {**SETTINGS, "case": {**SETTINGS["case"], "conditions": ROWS[1:]}}
     with pytest.raises(StepFailed, match="cannot be handed over"):
         run(part, store, 2, undone)
+
+
+def test_a_mesh_for_a_turbulent_case_is_tried_by_a_thicker_fluid(part, store):
+    water = {"zones": ["*"], "is": "own_fluid", "density": 1000.0, "viscosity": 0.001}
+    rows = [{"patches": ["opening_2"], "is": "speed", "speed": 3.0}, *ROWS[1:]]
+    case = {**SETTINGS["case"], "closure": "k_epsilon", "materials": [water], "conditions": rows}
+    report = store.get(run(part, store, 60, {**SETTINGS, "case": case})[FLOW]).report
+    assert report["verdict"] == "proven"
+    # four volumes over the surface of a pipe of radius 7 and length 30
+    length = 4 * 7.0**2 * 30 / (2 * 7 * 30 + 2 * 7.0**2) * 1e-3
+    words = next(r["words"] for r in report["evidence"] if "times as viscous" in r["words"])
+    times = float(words.split("fluid ")[1].split(" times")[0].replace(",", ""))
+    assert times == pytest.approx(1000.0 * 3.0 * length / 0.001 / 100.0, rel=0.02)
 
 
 def history(*masses):

@@ -13,6 +13,9 @@ from intaglio.mesh.mesh import Floats
 
 # cells whose moments are inverted at once
 _AT_ONCE = 50_000
+# moment of the ways to neighbours, of length one each, along a direction in which they lie too flat
+# to tell a slope: what such a slope carries to a wall drives the flow and feeds itself
+_FLAT = 0.1
 
 
 @dataclass(frozen=True)
@@ -75,14 +78,17 @@ def _over(area: Floats, way: Floats) -> Floats:
     return np.divide(size**2, along, out=np.zeros_like(size), where=along > 0)
 
 
-def inverted(moment: Floats) -> Floats:
+def inverted(moment: Floats, least: float = 0.0) -> Floats:
     """Inverses (k, 6) of symmetric matrices (k, 6): xx, xy, xz, yy, yz, zz; where there is none,
-    what comes nearest."""
+    what comes nearest; directions with moments under `least` have none."""
     out = np.empty_like(moment)
     for start in range(0, len(moment), _AT_ONCE):
         part = moment[start : start + _AT_ONCE]
         whole = part[:, [0, 1, 2, 1, 3, 4, 2, 4, 5]].reshape(-1, 3, 3)
-        made = np.linalg.pinv(whole, rcond=1e-10, hermitian=True)
+        size, way = np.linalg.eigh(whole)
+        held = size > np.maximum(least, 1e-10 * np.abs(size).max(axis=1, keepdims=True))
+        over = np.divide(1.0, size, out=np.zeros_like(size), where=held)
+        made = np.einsum("kia,ka,kja->kij", way, over, way)
         out[start : start + _AT_ONCE] = made.reshape(-1, 9)[:, [0, 1, 2, 4, 5, 8]]
     return out
 
@@ -107,7 +113,7 @@ def carrying_of(volumes: Volumes, known: NDArray[np.bool_]) -> Carrying:
     moment = moments(k.left, k.right, k.way, r.cell, r.way, known, n)
     cells = np.unique(r.cell)
     inverse = np.zeros((n, 6))
-    inverse[cells] = inverted(moment[cells])
+    inverse[cells] = inverted(moment[cells], _FLAT)
     outer = np.zeros(n, bool)
     outer[cells] = True
     one, other = np.flatnonzero(outer[k.left]), np.flatnonzero(outer[k.right])

@@ -15,6 +15,7 @@ from intaglio.flow.heat import HeatProblem
 from intaglio.flow.heat_reading import computes_heat, read_heat
 from intaglio.flow.momentum import Fluid
 from intaglio.flow.operators import Operators, operators_of
+from intaglio.flow.thickening import times_thicker
 from intaglio.formats.cgns import read_case, read_cgns
 from intaglio.formats.cgns.case_reading import CaseTold, PatchTold
 from intaglio.formats.cgns.reading import conditions_of, read_zone
@@ -27,8 +28,8 @@ _SETTLED = {"symmetry": SLIP, "flat": SLIP}
 
 @dataclass(frozen=True)
 class Given:
-    """A mesh, its case, the fluid's volumes with operators, conditions and fluid; the problem of
-    heat in all cells, where temperatures are asked for."""
+    """A mesh, its case, the fluid's volumes with operators, conditions and fluid, by how much it is
+    thicker than the case's; the problem of heat in all cells, where temperatures are asked for."""
 
     mesh: Mesh
     case: CaseTold
@@ -36,17 +37,21 @@ class Given:
     held: Conditions
     fluid: Fluid
     heat: HeatProblem | None
+    thicker: float = 1.0
 
 
-def read_flow(path: Path) -> Given:
-    """Mesh and case of an exported CGNS file. Raises FileRejected where something is missing or is
-    nothing that this solver knows."""
+def read_flow(path: Path, thicken: bool = False) -> Given:
+    """Mesh and case of an exported CGNS file; thicken: take a turbulent case with a fluid so
+    viscous that it is laminar. Raises FileRejected where something is missing or is nothing that
+    this solver knows."""
     mesh, case = read_cgns(path), read_case(path)
     fluids = np.array([zone.kind == "fluid" for zone in mesh.zones])
     if not fluids.any():
         raise FileRejected("no-fluid", f"{path.name} has no zone that holds a fluid.")
+    turbulent = False
     for zone in np.array(mesh.zones)[fluids]:
-        if case.zones[zone.name].words.get("GoverningEquations") != "NSLaminar":
+        turbulent |= case.zones[zone.name].words.get("GoverningEquations") != "NSLaminar"
+        if turbulent and not thicken:
             raise FileRejected(
                 "not-laminar",
                 f"Zone {zone.name} of {path.name} is to be turbulent; this solver is laminar. Take "
@@ -73,8 +78,10 @@ def read_flow(path: Path) -> Given:
         )
     )
     held = _conditions(path, mesh, case, volumes, fluid)
+    thicker = times_thicker(volumes, held, fluid) if turbulent else 1.0
+    fluid = Fluid(fluid.density, thicker * fluid.viscosity)
     heat = read_heat(path.name, mesh, case, metres) if computes_heat(case) else None
-    return Given(mesh, case, ops, held, fluid, heat)
+    return Given(mesh, case, ops, held, fluid, heat, thicker)
 
 
 def _conditions(

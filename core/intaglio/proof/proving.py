@@ -19,6 +19,7 @@ from intaglio.flow.reading import Given, read_flow
 from intaglio.flow.results import patch_results, wall_shear
 from intaglio.flow.run import Flow, flow_of, told
 from intaglio.flow.solve import Problem, Residuals, problem_of
+from intaglio.flow.thickening import LAMINAR
 from intaglio.mesh.mesh import Floats, Mesh
 from intaglio.mesh.validity import check
 from intaglio.parts.kind import Arrays
@@ -30,7 +31,7 @@ from intaglio.proof.verdict import power, verdict
 from intaglio.units import MM_PER_UNIT
 
 # part of every proof's key: raise it when the computation changes its result
-VERSION = 2
+VERSION = 3
 _STATE = ("velocity", "rim_velocity", "pressure", "rim_pressure", "flux", "shares")
 # kinds of patches whose flow is told while it is computed
 _THROUGH = ("inlet", "outlet", "opening", "far_field")
@@ -56,7 +57,7 @@ def prove(
     with tempfile.TemporaryDirectory(prefix="intaglio-") as folder:
         path = Path(folder) / "mesh.cgns"
         file.tofile(path)
-        given = read_flow(path)
+        given = read_flow(path, thicken=True)
         tell(0.04, "checking the mesh that was read")
         wrong = check(given.mesh)
         problem = problem_of(given.ops, given.held, given.fluid)
@@ -176,6 +177,12 @@ def _told(
     """What follows from the whole flow."""
     results = told(done)
     notes = []
+    if done.given.thicker > 1.0:
+        notes.append(
+            f"The case is turbulent: this is the flow of a fluid {done.given.thicker:,.0f} times "
+            f"as viscous, whose Reynolds number is {LAMINAR:.0f}. It tries the mesh; pressures, "
+            "friction and y⁺ are not those of the case."
+        )
     if done.warmth is not None:
         notes.append(
             f"Heat balances but for {power(abs(results['heat_imbalance']))} of what passes."
