@@ -1,5 +1,6 @@
 """The child process of a job. Importing this module loads all that the computation needs."""
 
+import errno
 import os
 import tempfile
 import threading
@@ -10,6 +11,7 @@ from typing import Any
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
 
 import django
+import psycopg
 
 django.setup()
 
@@ -29,6 +31,11 @@ _OFTEN = 0.2
 _LOOKS = 0.7
 # seconds after which a process that keeps models at hand gives the memory back
 _IDLE = 900.0
+
+NO_ROOM = (
+    "The server's disk is full. Nothing was changed, and what was there before is kept. Make room, "
+    "and run it again."
+)
 
 
 def compute(there: Connection, job_id: str, folder: str) -> None:
@@ -94,6 +101,9 @@ def _compute(
             }
         )
     except Exception as error:
+        if disk_is_full(error):
+            there.send({"kind": "failed", "problem": _plain("no-room", NO_ROOM)})
+            return
         import logging
 
         logging.getLogger(__name__).exception("job %s failed", job_id)
@@ -102,6 +112,18 @@ def _compute(
             "The server's log has the details."
         )
         there.send({"kind": "failed", "problem": _plain("unexpected", text)})
+
+
+def disk_is_full(error: BaseException | None) -> bool:
+    """Whether an error, or one that it came from, says that a disk has no room left: this
+    machine's, or the database's."""
+    while error is not None:
+        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return True
+        if isinstance(error, psycopg.errors.DiskFull):
+            return True
+        error = error.__cause__ or error.__context__
+    return False
 
 
 def _plain(code: str, message: str) -> dict[str, Any]:

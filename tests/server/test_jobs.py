@@ -4,12 +4,13 @@ import asyncio
 import threading
 import time
 
+import psycopg
 import pytest
-from django.db import connection
+from django.db import OperationalError, connection
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from studies import runner, tasks
+from studies import child, runner, tasks
 from studies.models import Chunk, Job, Product
 from studies.store import DamagedProduct, load_bytes, save_bytes
 
@@ -228,3 +229,31 @@ def test_a_damaged_result_is_told_on_the_screen(ada, variant, work, settings, tm
     Product.objects.filter(key=key).update(sha256="0" * 64)
     answer = ada.get(f"/api/variants/{variant.id}/stages/domain/view")
     assert answer.status_code == 500 and answer.json()["code"] == "damaged"
+
+
+class Heard:
+    """The worker's end of a child's pipe."""
+
+    def __init__(self):
+        self.told = []
+
+    def send(self, message):
+        self.told.append(message)
+
+
+def test_a_full_disk_is_said(ada, variant, monkeypatch):
+    def on_a_full_disk(*_):
+        with open("/dev/full", "w") as full:
+            full.write("x")
+
+    monkeypatch.setattr(child, "compute_job", on_a_full_disk)
+    ada.post(f"/api/variants/{variant.id}/runs", {"target": "sizing"}, format="json")
+    heard = Heard()
+    child._compute(heard, str(Job.objects.latest("created").id), {}, threading.Event())
+    assert heard.told[-1]["problem"]["code"] == "no-room"
+
+
+def test_so_is_that_of_the_database():
+    error = OperationalError("could not extend file")
+    error.__cause__ = psycopg.errors.DiskFull("No space left on device")
+    assert child.disk_is_full(error) and not child.disk_is_full(OperationalError("gone"))
