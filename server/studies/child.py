@@ -6,7 +6,6 @@ import tempfile
 import threading
 import time
 from multiprocessing.connection import Connection
-from typing import Any
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
 
@@ -20,10 +19,12 @@ from django.db import close_old_connections  # noqa: E402
 import intaglio.recipe.plan  # noqa: E402, F401
 from intaglio.errors import IntaglioError  # noqa: E402
 from intaglio.parts.model import Product  # noqa: E402
+from studies.ending import insisting, told  # noqa: E402
 from studies.looks import keep_look  # noqa: E402
 from studies.models import Job  # noqa: E402
 from studies.problems import problem  # noqa: E402
-from studies.runner import compute_job, die_with, limit_memory  # noqa: E402
+from studies.runner import UNEXPECTED, compute_job, die_with, limit_memory  # noqa: E402
+from studies.storable import TooMuch  # noqa: E402
 from studies.store import DamagedProduct  # noqa: E402
 
 _OFTEN = 0.2
@@ -82,36 +83,34 @@ def _compute(
         nonlocal shown_at, shown_of
         now = time.monotonic()
         if key != shown_of or now - shown_at > _LOOKS:
-            look = keep_look(job, stage, key, product)
+            look = insisting(lambda: keep_look(job, stage, key, product))
             shown_at, shown_of = time.monotonic(), key
             there.send({"kind": "look", "stage": stage, "look": look})
 
     try:
-        job = Job.objects.select_related("source", "study").get(id=job_id)
+        asked = Job.objects.select_related("source", "study")
+        job = insisting(lambda: asked.get(id=job_id))
         there.send({"kind": "done", "keys": compute_job(job, tell, show, kept, stop)})
-    except (IntaglioError, DamagedProduct) as error:
+    except (IntaglioError, DamagedProduct, TooMuch) as error:
         there.send({"kind": "failed", "problem": problem(error)})
     except MemoryError:
         there.send(
             {
                 "kind": "failed",
-                "problem": _plain(
+                "problem": told(
                     "memory", "There is not enough memory for these sizes. Use larger edges."
                 ),
             }
         )
     except Exception as error:
         if disk_is_full(error):
-            there.send({"kind": "failed", "problem": _plain("no-room", NO_ROOM)})
+            there.send({"kind": "failed", "problem": told("no-room", NO_ROOM)})
             return
         import logging
 
         logging.getLogger(__name__).exception("job %s failed", job_id)
-        text = (
-            f"The computation failed unexpectedly ({type(error).__name__}). Nothing was changed. "
-            "The server's log has the details."
-        )
-        there.send({"kind": "failed", "problem": _plain("unexpected", text)})
+        text = UNEXPECTED.format(type(error).__name__)
+        there.send({"kind": "failed", "problem": told("unexpected", text)})
 
 
 def disk_is_full(error: BaseException | None) -> bool:
@@ -124,7 +123,3 @@ def disk_is_full(error: BaseException | None) -> bool:
             return True
         error = error.__cause__ or error.__context__
     return False
-
-
-def _plain(code: str, message: str) -> dict[str, Any]:
-    return {"code": code, "message": message, "places": [], "blank": None}

@@ -9,6 +9,7 @@ import hashlib
 from intaglio.mesh.pack import pack
 from intaglio.parts.model import Product as CoreProduct
 from studies.models import Job, Product, Variant
+from studies.storable import bounded
 from studies.store import save_bytes
 
 
@@ -16,16 +17,9 @@ def keep_look(job: Job, stage: str, key: str, product: CoreProduct) -> str:
     """Keep what there is so far of the product with this key; the key of the look. Of a second
     look only the report is new."""
     own = hashlib.sha256(f"{job.id} {key}".encode()).hexdigest()
-    if not Product.objects.filter(key=own).update(report=product.report):
+    if not Product.objects.filter(key=own).update(report=bounded(product.report)):
         save_bytes(own, stage, product.report, pack(product.arrays, {}), live=True)
     return own
-
-
-def drop_look(job: Job) -> None:
-    """Forget what a job showed on the way; the caller saves the job."""
-    if job.look:
-        Product.objects.filter(key=job.look).delete()
-        job.look = ""
 
 
 def look_at(variant: Variant) -> Job | None:

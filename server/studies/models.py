@@ -7,6 +7,8 @@ from django.contrib.auth.models import User
 from django.db import models
 from django.db.models import Q
 
+from studies.storable import Reading
+
 
 class Product(models.Model):
     """The immutable result of a step, or an uploaded file (stage `source`), named by its key.
@@ -17,7 +19,7 @@ class Product(models.Model):
 
     key = models.CharField(primary_key=True, max_length=64)
     stage = models.CharField(max_length=20)
-    report = models.JSONField(default=dict)
+    report = models.JSONField(decoder=Reading, default=dict)
     sha256 = models.CharField(max_length=64)
     size = models.BigIntegerField()
     live = models.BooleanField(default=False)
@@ -51,7 +53,7 @@ class Study(models.Model):
     file_name = models.CharField(max_length=255)
     source = models.ForeignKey(Product, models.PROTECT, related_name="+")
     archived = models.BooleanField(default=False)
-    views = models.JSONField(default=list)
+    views = models.JSONField(decoder=Reading, default=list)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
     objects = StudySet.as_manager()
@@ -66,8 +68,8 @@ class Variant(models.Model):
 
     study = models.ForeignKey(Study, models.CASCADE, related_name="variants")
     name = models.CharField(max_length=60)
-    settings = models.JSONField(default=dict)
-    shown = models.JSONField(default=dict)
+    settings = models.JSONField(decoder=Reading, default=dict)
+    shown = models.JSONField(decoder=Reading, default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -79,8 +81,12 @@ class Change(models.Model):
     """A step in a variant's history of settings, for undo and redo."""
 
     variant = models.ForeignKey(Variant, models.CASCADE, related_name="changes")
-    before = models.JSONField()
-    after = models.JSONField()
+    before = models.JSONField(
+        decoder=Reading,
+    )
+    after = models.JSONField(
+        decoder=Reading,
+    )
     undone = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -93,6 +99,7 @@ class Job(models.Model):
 
     look: the product that shows what there is of `look_stage` before it is done, if any; looks: how
     often it was brought up to date. stop_asked: of a flow, to end soon and keep what there is.
+    beat: when whoever runs it last said so.
     """
 
     class State(models.TextChoices):
@@ -109,13 +116,13 @@ class Job(models.Model):
     source = models.ForeignKey(Product, models.PROTECT, null=True, related_name="+")
     file_name = models.CharField(max_length=255, blank=True)
     target = models.CharField(max_length=20)
-    settings = models.JSONField(default=dict)
+    settings = models.JSONField(decoder=Reading, default=dict)
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     stage = models.CharField(max_length=20, blank=True)
     share = models.FloatField(default=0.0)
     seconds_left = models.FloatField(null=True)
     doing = models.CharField(max_length=200, blank=True)
-    problem = models.JSONField(null=True)
+    problem = models.JSONField(decoder=Reading, null=True)
     attempts = models.IntegerField(default=0)
     cancel_asked = models.BooleanField(default=False)
     stop_asked = models.BooleanField(default=False)
@@ -126,6 +133,7 @@ class Job(models.Model):
     queue_id = models.BigIntegerField(null=True)
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)
+    beat = models.DateTimeField(null=True)
     ended = models.DateTimeField(null=True)
     updated = models.DateTimeField(auto_now=True)
 

@@ -5,6 +5,7 @@ to cancel within a second, and ends a child that takes too long or too much memo
 """
 
 import contextlib
+import logging
 import multiprocessing
 import os
 import resource
@@ -12,6 +13,7 @@ import tempfile
 import threading
 import time
 from dataclasses import dataclass
+from functools import partial
 from multiprocessing.connection import Connection
 from typing import Any
 
@@ -24,12 +26,18 @@ from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
 from intaglio.recipe.proving import FLOW, proof_seconds, run_proof
 from intaglio.stages.registry import stages_of
-from studies.looks import drop_look
+from studies.ending import BEAT_SECONDS, beat, end, insisting, told
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
 from studies.store import DatabaseStore, load_bytes
 
+log = logging.getLogger(__name__)
+
 _LOOK = 0.25
+UNEXPECTED = (
+    "The computation failed unexpectedly ({}). Nothing was changed. The server's log has the "
+    "details."
+)
 
 
 def _context() -> multiprocessing.context.ForkServerContext:
@@ -39,20 +47,35 @@ def _context() -> multiprocessing.context.ForkServerContext:
 
 
 def run(job_id: str) -> None:
-    """Run the job with this id to its end, whatever it is."""
+    """Run the job with this id to its end, whatever it is and whatever happens."""
     close_old_connections()
+    try:
+        job = insisting(lambda: _begun(job_id))
+        if job is not None:
+            _run(job)
+    except Exception as error:
+        log.exception("job %s", job_id)
+        end(job_id, Job.State.FAILED, told("unexpected", UNEXPECTED.format(type(error).__name__)))
+
+
+def _begun(job_id: str) -> Job | None:
+    """The job, running now; None where there is nothing to run."""
     with transaction.atomic():
         job = Job.objects.select_for_update().filter(id=job_id).first()
         if job is None or job.over:
-            return
+            return None
         if job.cancel_asked:
-            _end(job, Job.State.CANCELLED)
-            return
+            end(job_id, Job.State.CANCELLED)
+            return None
         job.state = Job.State.RUNNING
         job.attempts += 1
-        job.started = timezone.now()
+        job.started = job.beat = timezone.now()
         job.doing = "starting"
         job.save()
+        return job
+
+
+def _run(job: Job) -> None:
     if job.live:
         _run_warm(job)
         return
@@ -156,9 +179,9 @@ def stages_of_job(job: Job) -> list[str]:
 
 
 def _watch(job: Job, child: Any, here: Connection) -> None:
-    begun = time.monotonic()
+    begun = beaten = time.monotonic()
     stages = stages_of_job(job)
-    seconds = _expected(job, stages)
+    seconds = insisting(lambda: _expected(job, stages))
     asked_to_stop = False
     at, share = "", 0.0
     while True:
@@ -174,42 +197,36 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
         if message and message["kind"] == "progress":
             if message["stage"] != at:
                 # what the stage before has found out tells more of the rest
-                at, seconds = message["stage"], _expected(job, stages)
+                at = message["stage"]
+                seconds = insisting(lambda: _expected(job, stages))
             before = sum(seconds[s] for s in stages[: stages.index(at)])
             now = (before + seconds[at] * message["share"]) / sum(seconds.values())
             # a better guess of what is left takes back nothing of what was told
             share = max(share, now)
             spent = time.monotonic() - begun
             left = spent * (1 - share) / share if share > 0.05 and spent > 1 else None
-            Job.objects.filter(id=job.id).update(
-                stage=message["stage"],
-                share=share,
-                doing=message["doing"],
-                seconds_left=left,
-                updated=timezone.now(),
-            )
+            beaten = time.monotonic()
+            beat(job.id, stage=at, share=share, doing=message["doing"], seconds_left=left)
         elif message and message["kind"] == "look":
-            _look(job, message)
+            insisting(partial(_look, job, message))
         elif message:
-            job.refresh_from_db()
             if message["kind"] == "done":
-                _finish(job, message)
+                insisting(partial(_finish, job, message))
             else:
-                job.problem = message["problem"]
-                _end(job, Job.State.FAILED)
+                end(job.id, Job.State.FAILED, message["problem"])
             return
-        wishes = Job.objects.filter(id=job.id).values_list("cancel_asked", "stop_asked").first()
-        asked = None if wishes is None else wishes[0]
-        if wishes and wishes[1] and not asked_to_stop:
+        if time.monotonic() - beaten > BEAT_SECONDS:
+            beaten = time.monotonic()
+            beat(job.id)
+        wished = insisting(partial(_wishes, job))
+        if wished.stop and not asked_to_stop:
             asked_to_stop = True
             with contextlib.suppress(OSError):
                 here.send("stop")
-        if asked or asked is None:
+        if wished.over:
             child.kill()
             child.join()
-            if asked:
-                job.refresh_from_db()
-                _end(job, Job.State.CANCELLED)
+            end(job.id, Job.State.CANCELLED)
             return
         if time.monotonic() - begun > settings.JOB_SECONDS:
             child.kill()
@@ -236,20 +253,22 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
 
 
 def _fail(job: Job, code: str, message: str) -> None:
-    job.refresh_from_db()
-    job.problem = {"code": code, "message": message, "places": [], "blank": None}
-    _end(job, Job.State.FAILED)
+    end(job.id, Job.State.FAILED, told(code, message))
 
 
-def _end(job: Job, state: str) -> None:
-    job.state = state
-    job.seconds_left = None
-    job.ended = timezone.now()
-    drop_look(job)
-    if state == Job.State.DONE:
-        job.share = 1.0
-        job.doing = ""
-    job.save()
+@dataclass(frozen=True)
+class _Wished:
+    """What was asked of a job: over, if it is to be left at once, or is so already; stop."""
+
+    over: bool
+    stop: bool
+
+
+def _wishes(job: Job) -> _Wished:
+    asked = Job.objects.filter(id=job.id).values_list("cancel_asked", "stop_asked", "state").first()
+    if asked is None:
+        return _Wished(True, False)
+    return _Wished(asked[0] or asked[2] != Job.State.RUNNING, asked[1])
 
 
 def _begin_study(job: Job) -> None:
@@ -276,8 +295,12 @@ def _look(job: Job, message: dict[str, Any]) -> None:
 def _finish(job: Job, message: dict[str, Any]) -> None:
     """Mark the job done together with what it brought: a new study, or the results shown."""
     with transaction.atomic():
+        job.refresh_from_db()
+        if job.over:
+            return
         if job.variant is None:
             _begin_study(job)
+            job.save(update_fields=["study", "variant"])
         assert job.variant is not None
         variant = Variant.objects.select_for_update().get(id=job.variant.pk)
         before = variant.shown.get(job.target)
@@ -292,7 +315,8 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
             # files were added, and they can be read
             study.source, study.file_name = brought, job.file_name
         study.save()
-        _end(job, Job.State.DONE)
+        end(job.id, Job.State.DONE)
+    job.refresh_from_db()
 
 
 def compute_job(
@@ -301,9 +325,10 @@ def compute_job(
     """Run the job's stages (in the child); keys of the products by stage. kept: models at hand;
     stop: whether a flow is to end with what there is."""
     assert job.source is not None
-    source = Source(job.file_name, load_bytes(job.source.key))
+    key = job.source.key
+    source = Source(job.file_name, insisting(lambda: load_bytes(key)))
     name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
-    store = DatabaseStore(live=job.target if job.live else None, kept=kept)
+    store = DatabaseStore(live=job.target if job.live else None, kept=kept, patient=True)
     if job.target == FLOW:
         asked = job.settings[FLOW]
         return run_proof(

@@ -14,7 +14,9 @@ from django.db import transaction
 
 from intaglio.mesh.pack import pack, unpack
 from intaglio.parts.model import Product as CoreProduct
+from studies.ending import PATIENCE, insisting
 from studies.models import Chunk, Product
+from studies.storable import bounded
 
 CHUNK_BYTES = 4 * 2**20
 # models that a store keeps at hand: a part and its fluid
@@ -40,7 +42,7 @@ def save_bytes(
             key=key,
             defaults={
                 "stage": stage,
-                "report": report,
+                "report": bounded(report),
                 "sha256": hashlib.sha256(data).hexdigest(),
                 "size": len(data),
                 "live": live,
@@ -96,18 +98,26 @@ class DatabaseStore:
     """The core's store, kept in the database.
 
     live: the stage whose product is made only to be looked at while settings are typed; kept: where
-    products with a model stay at hand, with all that steps find out about the model.
+    products with a model stay at hand, with all that steps find out about the model; patient: wait
+    for a database that is away for a while, as a job does.
     """
 
-    def __init__(self, live: str | None = None, kept: dict[str, CoreProduct] | None = None) -> None:
+    def __init__(
+        self,
+        live: str | None = None,
+        kept: dict[str, CoreProduct] | None = None,
+        patient: bool = False,
+    ) -> None:
         self.live = live
+        self._patience = PATIENCE if patient else 0.0
         self.kept = {} if kept is None else kept
         self._told: dict[str, Mapping[str, Any]] = {}
 
     def report(self, key: str) -> Mapping[str, Any] | None:
         # asked for again before every stage of a run
         if key not in self._told:
-            found = Product.objects.filter(key=key).values_list("report", flat=True).first()
+            own = Product.objects.filter(key=key).values_list("report", flat=True)
+            found = insisting(own.first, self._patience)
             if found is None:
                 return None
             self._told[key] = found
@@ -116,7 +126,7 @@ class DatabaseStore:
     def get(self, key: str) -> CoreProduct:
         if key in self.kept:
             return self.kept[key]
-        product = CoreProduct(*unpack(load_bytes(key)))
+        product = CoreProduct(*unpack(insisting(lambda: load_bytes(key), self._patience)))
         self._keep(key, product)
         return product
 
@@ -130,4 +140,5 @@ class DatabaseStore:
     def put(self, key: str, stage: str, product: CoreProduct) -> None:
         self._keep(key, product)
         data = pack(product.arrays, product.report)
-        save_bytes(key, stage, product.report, data, live=stage == self.live)
+        live = stage == self.live
+        insisting(lambda: save_bytes(key, stage, product.report, data, live=live), self._patience)

@@ -1,21 +1,26 @@
 """Jobs on the queue: each runs in a child process that can be stopped, and is retried once."""
 
 import logging
+from datetime import timedelta
 from typing import Any
 
+from asgiref.sync import sync_to_async
+from django.db import close_old_connections
 from django.utils import timezone
 from procrastinate import JobContext, exceptions
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.jobs import Job as QueueJob
 from procrastinate.jobs import Status
 from procrastinate.manager import JobManager
 
+from studies.ending import LOST, SILENT_SECONDS, end, end_silent, told
 from studies.models import Job
 
 log = logging.getLogger(__name__)
 
 STALLED_SECONDS = 15
-LOST = (
+LOST_TWICE = (
     "The worker that ran this job was lost, twice. The part may need more memory than there is; "
     "try larger edges."
 )
@@ -50,6 +55,19 @@ async def find_lost_jobs(context: JobContext, timestamp: int) -> None:
     await manager.prune_stalled_workers(STALLED_SECONDS)
     for stalled in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
         await take_back(manager, stalled)
+    await sync_to_async(end_forgotten)()
+
+
+def end_forgotten() -> None:
+    """End jobs that nobody watches, and those that wait for a place in the queue that is gone."""
+    close_old_connections()
+    end_silent(Job.objects.all())
+    since = timezone.now() - timedelta(seconds=SILENT_SECONDS)
+    for job in Job.objects.filter(state=Job.State.WAITING, updated__lt=since):
+        kept = ProcrastinateJob.objects.filter(id=job.queue_id, status__in=("todo", "doing"))
+        if not kept.exists():
+            log.warning("job %s has no place in the queue", job.pk)
+            end(job.pk, Job.State.FAILED, told("lost", LOST))
 
 
 @app.periodic(cron="17 * * * *")
@@ -93,7 +111,7 @@ def lost_fields(job: Job) -> dict[str, Any]:
         return {"state": Job.State.CANCELLED}
     return {
         "state": Job.State.FAILED,
-        "problem": {"code": "lost", "message": LOST, "places": [], "blank": None},
+        "problem": told("lost", LOST_TWICE),
     }
 
 

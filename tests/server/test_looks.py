@@ -7,6 +7,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from intaglio.mesh.pack import unpack
 from studies import runner
+from studies.ending import end
 from studies.looks import keep_look
 from studies.models import Job, Product, Study
 
@@ -107,7 +108,7 @@ def test_cancelled_after_the_first_picture_the_study_stays_and_can_be_read(ada, 
     with pytest.raises(Cancelled):
         stepwise(cancel)
     (job,) = held
-    runner._end(job, Job.State.CANCELLED)
+    end(job.id, Job.State.CANCELLED)
     assert _geometry(ada, job)["condition"] == "none"
     assert not Product.objects.exclude(stage="source").exists()
     ada.post(f"/api/variants/{job.variant_id}/runs", {"target": "geometry"}, format="json")

@@ -44,6 +44,7 @@ from studies.api.shapes import (
     ProfileShape,
 )
 from studies.api.variants import changed_settings, free_name, refuse_wrong, variant_states
+from studies.ending import end_silent
 from studies.looks import look_at
 from studies.models import Job, Variant
 from studies.store import DatabaseStore
@@ -124,6 +125,7 @@ def begin_flow(user: User, variant: Variant, iterations: int, go_on: bool = Fals
     condition, key = flow_shown(variant)
     with transaction.atomic():
         Variant.objects.select_for_update().get(id=variant.id)
+        end_silent(variant.jobs.all())
         running = variant.jobs.filter(
             target=FLOW, state__in=[Job.State.WAITING, Job.State.RUNNING], cancel_asked=False
         ).first()

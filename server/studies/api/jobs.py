@@ -17,6 +17,7 @@ from rest_framework.views import APIView
 from intaglio.recipe.proving import FLOW
 from studies.api.access import job_of, user_of
 from studies.api.shapes import JobShape
+from studies.ending import end_silent
 from studies.models import Job
 
 _LOOK = 0.4
@@ -50,6 +51,7 @@ class CancelView(APIView):
             state=Job.State.CANCELLED, ended=timezone.now(), updated=timezone.now()
         )
         Job.objects.filter(id=job.id, state=Job.State.RUNNING).update(cancel_asked=True)
+        end_silent(Job.objects.filter(id=job.id))
         job.refresh_from_db()
         return Response(JobShape(job).data)
 

@@ -20,6 +20,7 @@ from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY, stages_of
 from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, RunShape, VariantShape
+from studies.ending import end_silent
 from studies.looks import look_at
 from studies.models import Change, Job, Study, Variant
 from studies.pace import machine_pace
@@ -218,6 +219,7 @@ def free_name(study: Study, wanted: str) -> str:
 
 def begin_run(user: User, variant: Variant, target: str, live: bool = False) -> Job:
     """The job that runs a variant to a stage: one that waits or runs already, or a new one."""
+    end_silent(variant.jobs.all())
     same = variant.jobs.filter(
         target=target,
         settings=variant.settings,
