@@ -3,15 +3,23 @@
 import logging
 from typing import Any
 
+from django.conf import settings
+from django.core.exceptions import RequestDataTooBig
+from django.db import DataError, InterfaceError, OperationalError
 from rest_framework import status
 from rest_framework.exceptions import APIException
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from intaglio.errors import IntaglioError, SettingRejected
+from studies.storable import TooMuch
 from studies.store import DamagedProduct
 
 log = logging.getLogger(__name__)
+
+
+AWAY = "The database is away at the moment. Nothing was changed. Try again in a moment."
+UNFIT = "This holds something that cannot be kept: a number or a text beyond all bounds."
 
 
 class Conflict(APIException):
@@ -31,6 +39,10 @@ def problem(error: BaseException) -> dict[str, Any]:
     return out
 
 
+def _told(code: str, message: str, number: int) -> Response:
+    return Response({"code": code, "message": message, "places": [], "blank": None}, status=number)
+
+
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """Every error of the API has the same form; a fault of ours is logged, not shown."""
     if isinstance(error, IntaglioError):
@@ -38,13 +50,19 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, DamagedProduct):
         return Response(problem(error), status=status.HTTP_500_INTERNAL_SERVER_ERROR)
     response = exception_handler(error, context)
+    if response is None and isinstance(error, (OperationalError, InterfaceError)):
+        log.warning("the database is away: %s", error)
+        return _told("away", AWAY, status.HTTP_503_SERVICE_UNAVAILABLE)
+    if response is None and isinstance(error, RequestDataTooBig):
+        most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE / 2**20
+        return _told("too-large", f"A request may have {most:.0f} MiB at the most.", 413)
+    if response is None and isinstance(error, (DataError, UnicodeError, RecursionError, TooMuch)):
+        log.info("refused: %r", error)
+        return _told("unfit", UNFIT, status.HTTP_400_BAD_REQUEST)
     if response is None:
         log.exception("unexpected error in %s", context["view"].__class__.__name__)
         message = "Something went wrong on the server. Nothing was changed. Try again."
-        return Response(
-            {"code": "server", "message": message, "places": [], "blank": None},
-            status=status.HTTP_500_INTERNAL_SERVER_ERROR,
-        )
+        return _told("server", message, status.HTTP_500_INTERNAL_SERVER_ERROR)
     detail = response.data.get("detail") if isinstance(response.data, dict) else None
     if detail is None:
         fields = response.data.items() if isinstance(response.data, dict) else []

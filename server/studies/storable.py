@@ -39,6 +39,19 @@ def words(text: str, most: int | None = None) -> str:
     return text if most is None or len(text) <= most else text[: most - 1] + "…"
 
 
+def fit(value: Any, deepest: int) -> bool:
+    """Whether plain data can be kept as it is, and is nested no deeper."""
+    if deepest < 0:
+        return False
+    if isinstance(value, str):
+        return _UNFIT.search(value) is None
+    if isinstance(value, dict):
+        return all(fit(name, 1) and fit(own, deepest - 1) for name, own in value.items())
+    if isinstance(value, list):
+        return all(fit(own, deepest - 1) for own in value)
+    return True
+
+
 def storable(value: Any) -> Any:
     """Plain data with numbers and text that can be kept: whole numbers beyond 2⁵³ become floats,
     numbers that are none become None."""

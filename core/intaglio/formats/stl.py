@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected
+from intaglio.filenames import distinct
 from intaglio.formats.format import FacetFormat
 from intaglio.formats.triangles import TriangleFile, without_nonsense
 from intaglio.mesh.mesh import Mesh, fan, rows
@@ -33,16 +34,18 @@ def write_patches(mesh: Mesh, folder: Path) -> None:
     """Write `NAME.stl` for each patch into a folder, normals out of the fluid; wider faces are
     split."""
     folder.mkdir(parents=True, exist_ok=True)
+    files = distinct([patch.name for patch in mesh.patches])
     for k, patch in enumerate(mesh.patches):
         title = f"{patch.name} in {mesh.unit}"
         data = stl_bytes(mesh.points, _patch_triangles(mesh, k), title)
-        (folder / f"{patch.name}.stl").write_bytes(data)
+        (folder / f"{files[k]}.stl").write_bytes(data)
 
 
 def patch_differences(mesh: Mesh, folder: Path) -> Iterator[str]:
     """What the files of patches say else than the mesh, in the format's single precision."""
+    files = distinct([patch.name for patch in mesh.patches])
     for k, patch in enumerate(mesh.patches):
-        data = (folder / f"{patch.name}.stl").read_bytes()
+        data = (folder / f"{files[k]}.stl").read_bytes()
         triangles = _patch_triangles(mesh, k)
         count = struct.unpack_from("<I", data, 80)[0]
         if count != len(triangles) or len(data) != _HEAD + _RECORD.itemsize * count:
@@ -84,6 +87,15 @@ def _binary(data: bytes, count: int) -> TriangleFile:
             (
                 "cut-short",
                 f"The file promises {count:,} triangles and holds {whole:,}: it is cut short.",
+            )
+        )
+    beyond = len(data) - _HEAD - _RECORD.itemsize * count
+    if beyond >= _RECORD.itemsize:
+        problems.append(
+            (
+                "more-than-told",
+                f"The file tells {count:,} triangles and holds room for "
+                f"{beyond // _RECORD.itemsize:,} more, which were left out: its head is wrong.",
             )
         )
     corner = np.frombuffer(data, _RECORD, whole, _HEAD)["corner"].reshape(-1, 3)

@@ -57,6 +57,6 @@ def _face(model: Model, touched: Touched) -> int:
 
 def _place(touched: Touched) -> Floats:
     at = np.array(touched["at"], float)
-    if at.shape != (3,) or not np.isfinite(at).all():
-        raise SettingRejected("ruler", "A place needs three finite coordinates.")
+    if at.shape != (3,) or not (np.abs(at) <= 1e12).all():
+        raise SettingRejected("ruler", "A place needs three coordinates, none beyond 10¹².")
     return at

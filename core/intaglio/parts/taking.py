@@ -60,9 +60,11 @@ class Source:
 
 
 def together(files: list[tuple[str, bytes]]) -> Source:
-    """One source of several files, the same bytes for the same files."""
+    """One source of several files, and of those in zips among them; the same bytes for the same
+    files. Raises FileRejected."""
     if len(files) == 1:
         return Source(*files[0])
+    files = [held for name, data in files for held in Source(name, data).files()]
     out = io.BytesIO()
     taken: list[str] = []
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:

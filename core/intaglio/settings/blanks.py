@@ -16,6 +16,10 @@ from intaglio.settings.expressions import evaluate
 
 # of a list that is typed or dropped in
 _MOST_NAMES, _LONGEST_NAME = 1000, 200
+# of anything that is set: rows of a list, names in one, letters of a text, lists in lists, and how
+# large a number may be
+_MOST_ROWS, _MOST_IN_LIST, _LONGEST_TEXT, _DEEPEST, _LARGEST = 500, 50_000, 2000, 12, 1e15
+_UNFIT = re.compile("[\x00\ud800-\udfff]")
 NAME = re.compile(r"^[A-Za-z][A-Za-z0-9_]{0,30}$")
 
 
@@ -79,6 +83,7 @@ _NUMERIC = ("length", "angle", "number", "integer", "velocity", "pressure", "den
 def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, float]) -> Any:
     """The value as its type, or SettingRejected naming the blank `where`."""
     label = described.label
+    _refuse_unfit(where, label, value)
     if described.rows is not None:
         return described.rows.check(where, label, value, numbers)
     if described.type in _NUMERIC:
@@ -89,9 +94,11 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
                 raise SettingRejected(where, f"{label}: {error}.") from error
         if isinstance(value, bool) or not isinstance(value, (int, float)):
             raise SettingRejected(where, f"{label} needs a number.")
-        value = float(value)
-        if not math.isfinite(value):
+        if isinstance(value, float) and not math.isfinite(value):
             raise SettingRejected(where, f"{label} needs a finite number.")
+        if abs(value) > _LARGEST:
+            raise SettingRejected(where, f"{label} must be at most {_LARGEST:g}.")
+        value = float(value)
         if described.above is not None and value <= described.above:
             raise SettingRejected(where, f"{label} must be greater than {described.above:g}.")
         if described.least is not None and value < described.least:
@@ -136,6 +143,26 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
             raise SettingRejected(where, f"{label} needs a text.")
         return value
     raise SettingRejected(where, f"{label} has a type that this version does not know.")
+
+
+def _refuse_unfit(where: str, label: str, value: Any, depth: int = 0) -> None:
+    """Raises SettingRejected for what is too much, or too deep, to be kept and read again."""
+    if isinstance(value, str):
+        if len(value) > _LONGEST_TEXT:
+            raise SettingRejected(where, f"{label}: texts have at most {_LONGEST_TEXT:,} letters.")
+        if _UNFIT.search(value):
+            raise SettingRejected(where, f"{label} holds a letter that is none.")
+    elif isinstance(value, (list, tuple, Mapping)):
+        rows = isinstance(value, (list, tuple)) and any(isinstance(v, Mapping) for v in value)
+        most = _MOST_ROWS if rows else _MOST_IN_LIST
+        if len(value) > most:
+            raise SettingRejected(
+                where, f"{label}: at most {most:,} {'rows' if rows else 'in a list'}."
+            )
+        if depth > _DEEPEST:
+            raise SettingRejected(where, f"{label} holds lists in lists that nothing here means.")
+        for held in value.values() if isinstance(value, Mapping) else value:
+            _refuse_unfit(where, label, held, depth + 1)
 
 
 def build(

@@ -51,6 +51,9 @@ def evaluate(text: str, numbers: Mapping[str, float]) -> float:
         raise ValueError(f"“{text}” is not an arithmetic expression") from error
     if isinstance(value, bool) or not isinstance(value, (int, float, complex)):
         raise ValueError(f"“{text}” is not an arithmetic expression")
-    if isinstance(value, complex) or not math.isfinite(value):
-        raise ValueError(f"“{text}” has no finite value")
-    return float(value)
+    try:
+        if not isinstance(value, complex) and math.isfinite(value):
+            return float(value)
+    except OverflowError:
+        pass  # a whole number with more digits than a float holds
+    raise ValueError(f"“{text}” has no finite value")

@@ -7,7 +7,10 @@ from collections.abc import AsyncIterator, Iterator, Mapping
 
 import numpy as np
 from django.http import StreamingHttpResponse
+from django.utils.http import content_disposition_header
 from numpy.typing import NDArray
+
+from intaglio.filenames import file_name, inner_path
 
 _PIECE = 1 << 20
 _DAY = (2026, 1, 1, 0, 0, 0)
@@ -18,7 +21,7 @@ Bytes = bytes | NDArray[np.uint8]
 def sent(pieces: Iterator[bytes], name: str, kind: str) -> StreamingHttpResponse:
     """A reply that is sent while it is made, as a file of a name."""
     response = StreamingHttpResponse(_apart(pieces), content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    response["Content-Disposition"] = content_disposition_header(True, file_name(name))
     return response
 
 
@@ -55,12 +58,24 @@ class _Passing(io.RawIOBase):
         return out
 
 
+def _free(path: str, taken: set[str]) -> str:
+    """A path that no entry has yet, even where capitals do not count."""
+    stem, dot, suffix = path.rpartition(".")
+    number, out = 2, path
+    while out.lower() in taken:
+        out = f"{stem}_{number}.{suffix}" if dot else f"{path}_{number}"
+        number += 1
+    taken.add(out.lower())
+    return out
+
+
 def zipped(files: Mapping[str, Bytes]) -> Iterator[bytes]:
     """A zip of these files in pieces, in a fixed order and with a fixed date."""
     out = _Passing()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        taken: set[str] = set()
         for path, data in files.items():
-            info = zipfile.ZipInfo(path, _DAY)
+            info = zipfile.ZipInfo(_free(inner_path(path), taken), _DAY)
             info.compress_type = zipfile.ZIP_DEFLATED
             info.external_attr = 0o644 << 16
             with archive.open(info, "w", force_zip64=len(data) > 2**30) as entry:

@@ -25,6 +25,8 @@ from studies.store import load_bytes
 
 # what cells are coloured by that is no metric, but which of a few kinds they are
 KINDS = ("zone", "shape", "layer")
+# no place and no plane of a model lies farther out
+_LARGEST = 1e15
 
 
 # memory that products at hand may take, and cells of meshes with their metrics
@@ -120,8 +122,8 @@ def number(request: Request, name: str, default: float | None = None) -> float:
         value = float(raw or "")
     except (TypeError, ValueError) as error:
         raise ValidationError({"detail": f"{name} needs a number."}) from error
-    if not np.isfinite(value):
-        raise ValidationError({"detail": f"{name} needs a finite number."})
+    if not abs(value) <= _LARGEST:
+        raise ValidationError({"detail": f"{name} needs a number up to {_LARGEST:g}."})
     return value
 
 

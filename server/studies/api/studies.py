@@ -107,26 +107,49 @@ class StudiesView(APIView):
         return Response(JobShape(job).data, status=202)
 
 
-def _uploaded(request: Request, first: list[tuple[str, bytes]] | None = None) -> Source:
-    """The files sent, after those there were, as one source. Raises FileRejected."""
+def _too_large(name: str, size: int) -> FileRejected:
+    return FileRejected(
+        "too-large",
+        f"{name} has {size / 2**20:,.1f} MiB; the limit is "
+        f"{settings.UPLOAD_BYTES / 2**20:,.1f} MiB in all. Leave out bodies that the flow "
+        "never sees and export it again.",
+    )
+
+
+def _uploaded(request: Request) -> Source:
+    """The files sent, as one source. Raises FileRejected."""
     uploads = request.FILES.getlist("file")
     if not uploads:
         raise ValidationError({"detail": "Choose a geometry file."})
-    files = list(first or [])
-    total = sum(len(data) for _, data in files)
+    files: list[tuple[str, bytes]] = []
+    total = 0
     for upload in uploads:
         name = upload.name or "part.step"
         if upload.size == 0:
             raise FileRejected("empty", f"{name} is empty. Export it again from the CAD program.")
         total += upload.size
         if total > settings.UPLOAD_BYTES:
-            raise FileRejected(
-                "too-large",
-                f"{name} has {upload.size / 2**20:,.1f} MiB; the limit is "
-                f"{settings.UPLOAD_BYTES / 2**20:,.1f} MiB in all. Leave out bodies that the flow "
-                "never sees and export it again.",
-            )
+            raise _too_large(name, upload.size)
         files.append((name, upload.read()))
+    return together(files)
+
+
+def _awaited(study: Study) -> Source:
+    """The files of a study as they will be when what is being added to it is read."""
+    job = study.jobs.filter(
+        target="geometry", state__in=[Job.State.WAITING, Job.State.RUNNING], cancel_asked=False
+    ).last()
+    if job is not None and job.source_id is not None:
+        return Source(job.file_name, load_bytes(job.source_id))
+    study.refresh_from_db()
+    return Source(study.file_name, load_bytes(study.source_id))
+
+
+def _joined(first: Source, more: list[tuple[str, bytes]]) -> Source:
+    """All files as one source. Raises FileRejected beyond the limit."""
+    files = [*first.files(), *more]
+    if sum(len(data) for _, data in files) > settings.UPLOAD_BYTES:
+        raise _too_large(more[-1][0], len(more[-1][1]))
     return together(files)
 
 
@@ -140,10 +163,12 @@ class FilesView(APIView):
         study = study_of(request.user, study_id)
         if is_finished(study.file_name):
             raise ValidationError({"detail": "A finished mesh takes no more files."})
-        old = Source(study.file_name, load_bytes(study.source_id))
-        source = _uploaded(request, old.files())
+        uploaded = _uploaded(request).files()
         variant = study.variants.first()
         with transaction.atomic():
+            # files that are added at once come one after the other, and none takes another's place
+            Study.objects.select_for_update().get(id=study.id)
+            source = _joined(_awaited(study), uploaded)
             kept = save_bytes(source_key(source.data), "source", {}, source.data)
             job = Job.objects.create(
                 owner=user_of(request),

@@ -21,6 +21,9 @@ from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.stage import Show
 
+# a part's coordinates in its unit: beyond this nothing that is computed with them holds
+_FARTHEST = 1e12
+
 
 def geometry_step(
     settings: Geometry, source: Source, progress: Progress, show: Show = lambda product: None
@@ -35,6 +38,7 @@ def geometry_step(
     model = kind.tidied(model)
     progress(0.45, "measuring")
     view = kind.drawn(model)
+    _refuse_beyond(view)
     arrays = display(view)
     if first is not None:
         arrays |= display(first, "before", with_picture=False)
@@ -109,6 +113,17 @@ def _seen(model: Model, view: Drawn) -> GeometryReport:
 
 def _part_of(progress: Progress, start: float, end: float) -> Progress:
     return lambda share, doing: progress(start + (end - start) * share, doing)
+
+
+def _refuse_beyond(view: Drawn) -> None:
+    """Raises StepFailed where the model lies farther out than can be computed with."""
+    farthest = float(np.abs(view.points).max(initial=0.0))
+    if not farthest <= _FARTHEST:
+        raise StepFailed(
+            "too-far-out",
+            f"The model reaches {farthest:.1g} units from the origin, farther than can be computed "
+            "with. Take back what scaled or moved it, or take the file in a larger unit.",
+        )
 
 
 def worked(
