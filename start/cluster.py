@@ -102,8 +102,9 @@ def free_port(wanted: int | None = None) -> int:
     raise CannotStart("No free port was found on loopback.")
 
 
-def start(folder: Path, durable: bool = True) -> Cluster:
-    """Start the cluster in a folder, making it first if need be. Raises CannotStart.
+def start(folder: Path, durable: bool = True, wanted: int | None = None) -> Cluster:
+    """Start the cluster in a folder, making it first if need be, on the wanted port if it is free.
+    Raises CannotStart.
 
     One that runs already is used as it is; a lock file left by a dead server is no obstacle.
     durable=False skips syncing to disk, for tests.
@@ -129,7 +130,7 @@ def start(folder: Path, durable: bool = True) -> Cluster:
     if os.geteuid() == 0:
         # files of an earlier start as another user
         shutil.chown(folder, "postgres", "postgres")
-    port = free_port()
+    port = free_port(wanted)
     options = (
         f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= "
         "-c max_connections=60 -c shared_buffers=128MB"
@@ -157,6 +158,15 @@ def start(folder: Path, durable: bool = True) -> Cluster:
         tail = "\n".join(_read_as_owner(log).splitlines()[-5:])
         raise CannotStart(f"The database did not start. Its log {log} ends:\n{tail}")
     return Cluster(folder, port, password)
+
+
+def answers(cluster: Cluster) -> bool:
+    """Whether anything listens where the cluster does."""
+    try:
+        with socket.create_connection(("127.0.0.1", cluster.port), timeout=2):
+            return True
+    except OSError:
+        return False
 
 
 def _drop_stale_lock(data: Path) -> None:

@@ -1,7 +1,8 @@
 """`make run`: database, server and workers together, until Ctrl-C.
 
-A worker that dies is started again. If this process is killed outright, the kernel ends its
-children, and the next start finds the database still running and uses it.
+A server, a worker or a database that dies is started again, and the terminal says so. If this
+process is killed outright, the kernel ends its children, and the next start finds the database
+still running and uses it.
 """
 
 import ctypes
@@ -16,11 +17,21 @@ import urllib.request
 from pathlib import Path
 from types import FrameType
 
-from start.cluster import CannotStart, Cluster, free_port, make_database, start, stop
+from start.cluster import (
+    CannotStart,
+    Cluster,
+    answers,
+    free_port,
+    make_database,
+    start,
+    stop,
+)
 
 ROOT = Path(__file__).resolve().parents[1]
 PORT = 8460
 _PR_SET_PDEATHSIG = 1
+# a process that ends more often than so within so many seconds will end again
+_OFTEN, _LATELY = 5, 60.0
 
 
 def _with_parent() -> None:
@@ -64,6 +75,7 @@ class Services:
         self.var = var
         self.commands: dict[str, list[str]] = {}
         self.running: dict[str, subprocess.Popen[bytes]] = {}
+        self.deaths: dict[str, list[float]] = {}
 
     def launch(self, name: str, command: list[str]) -> None:
         self.commands[name] = command
@@ -79,13 +91,26 @@ class Services:
         )
 
     def mend(self) -> None:
-        """Start again what has ended; the server ending is an error."""
+        """Start again what has ended. Raises CannotStart for what ends again and again."""
         for name, process in list(self.running.items()):
             if process.poll() is None:
                 continue
-            if name == "server":
-                raise CannotStart(f"The server ended. See {self.var / 'server.log'}.")
+            now = time.monotonic()
+            lately = [t for t in self.deaths.get(name, []) if now - t < _LATELY]
+            self.deaths[name] = [*lately, now]
+            if len(lately) >= _OFTEN:
+                raise CannotStart(f"The {name} ends again and again. See {self.var / name}.log.")
+            print(f"The {name} ended ({process.returncode}); it is started again.", flush=True)
             self.launch(name, self.commands[name])
+
+    def again(self, environment: dict[str, str]) -> None:
+        """End all, and start all anew in another environment."""
+        commands = dict(self.commands)
+        self.end()
+        self.running.clear()
+        self.environment = environment
+        for name, command in commands.items():
+            self.launch(name, command)
 
     def end(self) -> None:
         for process in self.running.values():
@@ -131,6 +156,8 @@ def serve() -> None:
     """Run until a signal. Raises CannotStart with the reason if it cannot."""
     var = Path(os.environ.get("INTAGLIO_VAR", ROOT / "var"))
     var.mkdir(parents=True, exist_ok=True)
+    # for its owner alone; the account of the database passes through
+    var.chmod(0o711 if os.geteuid() == 0 else 0o700)
     lock = _lock(var)
     wanted = int(os.environ.get("INTAGLIO_PORT", PORT))
     port = free_port(wanted)
@@ -139,6 +166,7 @@ def serve() -> None:
     try:
         cluster = start(var / "database")
         make_database(cluster)
+        os.umask(0o077)
         environment = {
             **os.environ,
             **cluster.environment(),
@@ -176,6 +204,11 @@ def serve() -> None:
         sys.stdout.flush()
         while True:
             time.sleep(1)
+            if not answers(cluster):
+                print("The database ended; it is started again.", flush=True)
+                old, cluster = cluster, start(var / "database", wanted=cluster.port)
+                if cluster.port != old.port:
+                    services.again({**environment, **cluster.environment()})
             services.mend()
     except (Stop, KeyboardInterrupt):
         print("stopping …")

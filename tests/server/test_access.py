@@ -6,7 +6,7 @@ from rest_framework.test import APIClient
 
 from studies.models import Job
 
-OPEN = {"session", "schema"}
+OPEN = {"session", "schema", "health"}
 
 
 def _addresses(study, variant, job):

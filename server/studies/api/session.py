@@ -1,7 +1,10 @@
 """Signing in and out, and the description of the stages."""
 
+from typing import Any
+
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
+from django.db import DatabaseError, connection
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import ensure_csrf_cookie
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -15,7 +18,14 @@ from intaglio.parts.operations import description as operations
 from intaglio.stages.finished import FINISHED_STAGES
 from intaglio.stages.lists import lists
 from intaglio.stages.registry import STAGES, description
-from studies.api.shapes import ListsShape, OperationShape, SessionShape, SignInShape, StageShape
+from studies.api.shapes import (
+    HealthShape,
+    ListsShape,
+    OperationShape,
+    SessionShape,
+    SignInShape,
+    StageShape,
+)
 
 
 def _session(request: Request) -> Response:
@@ -48,6 +58,21 @@ class SessionView(APIView):
     def delete(self, request: Request) -> Response:
         logout(request)
         return _session(request)
+
+
+class HealthView(APIView):
+    authentication_classes: list[Any] = []
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses={200: HealthShape, 503: HealthShape})
+    def get(self, request: Request) -> Response:
+        """Whether the server and its database answer; nothing else is told."""
+        try:
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT 1")
+        except DatabaseError:
+            return Response({"server": True, "database": False}, status=503)
+        return Response({"server": True, "database": True})
 
 
 class OperationsView(APIView):

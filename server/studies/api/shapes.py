@@ -21,6 +21,11 @@ class SignInShape(serializers.Serializer):
     password = serializers.CharField()
 
 
+class HealthShape(serializers.Serializer):
+    server = serializers.BooleanField()
+    database = serializers.BooleanField()
+
+
 class SessionShape(serializers.Serializer):
     username = serializers.CharField(allow_null=True)
     upload_limit = serializers.IntegerField()

@@ -21,6 +21,7 @@ _VARIANT = "variants/<int:variant_id>"
 urlpatterns = [
     path("schema", SpectacularAPIView.as_view()),
     path("session", session.SessionView.as_view()),
+    path("health", session.HealthView.as_view()),
     path("stages", session.StagesView.as_view()),
     path("lists", session.ListsView.as_view()),
     path("operations", session.OperationsView.as_view()),

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether the server and its database answer; nothing else is told. */
+        get: operations["health_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -847,6 +864,10 @@ export interface components {
              * @default 20
              */
             angle: number;
+        };
+        HealthShape: {
+            server: boolean;
+            database: boolean;
         };
         InflowShape: {
             name: string;
@@ -1708,6 +1729,33 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    health_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthShape"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HealthShape"];
+                };
+            };
+        };
+    };
     jobs_list: {
         parameters: {
             query?: never;
@@ -1857,8 +1905,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SignInShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["SignInShape"];
-                "multipart/form-data": components["schemas"]["SignInShape"];
             };
         };
         responses: {
@@ -1986,8 +2032,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["PatchedStudyChangeShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["PatchedStudyChangeShape"];
-                "multipart/form-data": components["schemas"]["PatchedStudyChangeShape"];
             };
         };
         responses: {
@@ -2084,8 +2128,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TrialsShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["TrialsShape"];
-                "multipart/form-data": components["schemas"]["TrialsShape"];
             };
         };
         responses: {
@@ -2111,8 +2153,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewVariantShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["NewVariantShape"];
-                "multipart/form-data": components["schemas"]["NewVariantShape"];
             };
         };
         responses: {
@@ -2206,8 +2246,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BackShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["BackShape"];
-                "multipart/form-data": components["schemas"]["BackShape"];
             };
         };
         responses: {
@@ -2329,8 +2367,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["FlowAskedShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["FlowAskedShape"];
-                "multipart/form-data": components["schemas"]["FlowAskedShape"];
             };
         };
         responses: {
@@ -2377,8 +2413,6 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["GridsAskedShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["GridsAskedShape"];
-                "multipart/form-data": components["schemas"]["GridsAskedShape"];
             };
         };
         responses: {
@@ -2527,8 +2561,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RunShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["RunShape"];
-                "multipart/form-data": components["schemas"]["RunShape"];
             };
         };
         responses: {
@@ -2579,8 +2611,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlacesShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["PlacesShape"];
-                "multipart/form-data": components["schemas"]["PlacesShape"];
             };
         };
         responses: {
@@ -2689,8 +2719,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MeasureShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["MeasureShape"];
-                "multipart/form-data": components["schemas"]["MeasureShape"];
             };
         };
         responses: {
@@ -2739,8 +2767,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["GrowShape"];
-                "application/x-www-form-urlencoded": components["schemas"]["GrowShape"];
-                "multipart/form-data": components["schemas"]["GrowShape"];
             };
         };
         responses: {
