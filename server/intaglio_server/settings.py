@@ -22,6 +22,8 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "intaglio_server.headers.headers",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -57,7 +59,21 @@ TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
 
 SESSION_COOKIE_AGE = 14 * 24 * 3600
-SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+# behind a proxy that speaks TLS: cookies go over nothing else, and browsers remember it
+TLS = os.environ.get("INTAGLIO_TLS", "") == "1"
+if TLS:
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT = True
+    SECURE_REDIRECT_EXEMPT = [r"^api/health$"]
+    SECURE_HSTS_SECONDS = 365 * 24 * 3600
+    SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = True
+    CSRF_TRUSTED_ORIGINS = [
+        f"https://{host}" for host in ALLOWED_HOSTS if host not in ("127.0.0.1", "testserver")
+    ]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 2**20
 FILE_UPLOAD_MAX_MEMORY_SIZE = 5 * 2**20
 

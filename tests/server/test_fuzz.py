@@ -107,7 +107,8 @@ def test_no_fault(ada, there, name):
 # a setting's value as JSON: what cannot be kept, what cannot be computed, what is something else
 RAW = [
     '["\\u0000"]', '["\\ud800"]', '"\\u0000"', '"\\ud800"', "9" * 400, "-1e400", "1e300", "NaN",
-    "null", "true", "-1", '""', "[]", "{}", "[[[]]]", '{"a": {"b": []}}', "[null]", '["../../x"]', '"(-8)**0.5"', '"1/0"',
+    "null", "true", "-1", '""', "[]", "{}", "[[[]]]", '{"a": {"b": []}}',
+    "[null]", '["../../x"]', '"(-8)**0.5"', '"1/0"',
     "[" * 200 + "]" * 200, '[{"is": []}]', '[{"name": "a", "patches": [[]]}]', '[{"x": 1e999}]',
 ]  # fmt: skip
 

@@ -109,9 +109,7 @@ def shown_product(variant: Variant, stage: str, whole: bool = True) -> str:
 
 
 def binary(arrays: dict[str, NDArray[Any]], meta: Any = None) -> HttpResponse:
-    response = HttpResponse(pack(arrays, meta), content_type="application/octet-stream")
-    response["Cache-Control"] = "private, no-cache"
-    return response
+    return HttpResponse(pack(arrays, meta), content_type="application/octet-stream")
 
 
 def number(request: Request, name: str, default: float | None = None) -> float:

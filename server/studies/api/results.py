@@ -18,6 +18,7 @@ from intaglio.parts.model import Product as CoreProduct
 from intaglio.reporting.page import report_page
 from intaglio.stages.domain.faces import both_sides
 from intaglio.stages.layers.stack import stack_at
+from intaglio_server.headers import REPORT
 from studies.api.access import variant_of
 from studies.api.archives import pieces_of, sent, zipped
 from studies.api.flow import arrows_over, cells_coloured, flow_shown
@@ -162,9 +163,7 @@ class PictureView(APIView):
         arrays, _ = product_arrays(key)
         if "picture" not in arrays:
             raise Http404("This stage has no picture.")
-        response = HttpResponse(arrays["picture"].tobytes(), content_type="image/png")
-        response["Cache-Control"] = "private, max-age=3600"
-        return response
+        return HttpResponse(arrays["picture"].tobytes(), content_type="image/png")
 
 
 class ReportView(APIView):
@@ -183,10 +182,7 @@ class ReportView(APIView):
         page = report_page(states, store, study.name, variant.name, study.file_name, made, proof)
         response = HttpResponse(page, content_type="text/html; charset=utf-8")
         # it holds nothing that runs, and nothing of it may
-        response["Content-Security-Policy"] = (
-            "default-src 'none'; img-src data:; style-src 'unsafe-inline'"
-        )
-        response["Cache-Control"] = "private, no-cache"
+        response["Content-Security-Policy"] = REPORT
         return response
 
 

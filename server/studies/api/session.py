@@ -6,7 +6,7 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.db import DatabaseError, connection
 from django.utils.decorators import method_decorator
-from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
 from rest_framework.permissions import AllowAny
@@ -44,6 +44,7 @@ class SessionView(APIView):
 
     @extend_schema(request=SignInShape, responses=SessionShape)
     @method_decorator(ensure_csrf_cookie)
+    @method_decorator(csrf_protect)
     def post(self, request: Request) -> Response:
         shape = SignInShape(data=request.data)
         shape.is_valid(raise_exception=True)
