@@ -5,4 +5,8 @@ import os
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
-application = get_asgi_application()
+_django = get_asgi_application()
+
+from intaglio_server.guard import Guard  # noqa: E402
+
+application = Guard(_django)
