@@ -132,7 +132,12 @@ def _counted(receive: Receive, most: int) -> Receive:
 
 
 async def _refuse(send: Send, refused: _Refused) -> None:
-    body: dict[str, Any] = {"code": refused.code, "message": str(refused), "places": [], "blank": None}
+    body: dict[str, Any] = {
+        "code": refused.code,
+        "message": str(refused),
+        "places": [],
+        "blank": None,
+    }
     headers = [
         (b"content-type", b"application/json"),
         (b"cache-control", b"no-store"),

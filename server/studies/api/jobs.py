@@ -5,6 +5,8 @@ import json
 from collections.abc import AsyncIterator
 from datetime import timedelta
 
+from asgiref.sync import sync_to_async
+from django.db import DatabaseError, connection
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.utils import timezone
@@ -18,9 +20,11 @@ from intaglio.recipe.proving import FLOW
 from studies.api.access import job_of, user_of
 from studies.api.shapes import JobShape
 from studies.ending import end_silent
+from studies.hub import Hub, hub
 from studies.models import Job
 
-_LOOK = 0.4
+# seconds over which changes are gathered, and after which one without any is told to be there
+_LOOK = 0.15
 _ALIVE = 15
 
 
@@ -73,30 +77,50 @@ class StopView(APIView):
         return Response(JobShape(job).data)
 
 
+def _close() -> None:
+    """Close the connection of the thread that this runs in."""
+    connection.close()
+
+
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """Server-sent events: one `job` event per change of one of the user's jobs."""
     user = await request.auser()
+    # a stream stays open; the connection that told whose it is does not
+    await sync_to_async(_close)()
     if not user.is_authenticated:
         return HttpResponse(status=403)
-    response = StreamingHttpResponse(_stream(user.pk), content_type="text/event-stream")
-    response["Cache-Control"] = "no-store"
+    own = hub()
+    if own.full(user.pk):
+        return HttpResponse("Too many pages are open at once.", status=429)
+    response = StreamingHttpResponse(_stream(own, user.pk), content_type="text/event-stream")
     response["X-Accel-Buffering"] = "no"
     return response
 
 
-async def _stream(user_id: int) -> AsyncIterator[str]:
+async def _stream(own: Hub, user_id: int) -> AsyncIterator[str]:
     sent: dict[str, str] = {}
-    idle = 0.0
-    yield "retry: 1000\n\n"
-    while True:
-        async for job in _recent(user_id):
-            text = json.dumps(JobShape(job).data, default=str)
-            if sent.get(str(job.id)) != text:
-                sent[str(job.id)] = text
-                idle = 0.0
-                yield f"event: job\ndata: {text}\n\n"
-        await asyncio.sleep(_LOOK)
-        idle += _LOOK
-        if idle > _ALIVE:
-            idle = 0.0
-            yield ": still here\n\n"
+    changed = own.join(user_id)
+    try:
+        yield "retry: 1000\n\n"
+        while True:
+            try:
+                await asyncio.wait_for(changed.wait(), _ALIVE)
+            except TimeoutError:
+                yield ": still here\n\n"
+            # several changes at once are told once
+            await asyncio.sleep(_LOOK)
+            changed.clear()
+            try:
+                jobs = await own.read(lambda: _told(user_id))
+            except DatabaseError:
+                continue  # the listener says so when it is back
+            for number, text in jobs:
+                if sent.get(number) != text:
+                    sent[number] = text
+                    yield f"event: job\ndata: {text}\n\n"
+    finally:
+        own.leave(user_id, changed)
+
+
+def _told(user_id: int) -> list[tuple[str, str]]:
+    return [(str(j.id), json.dumps(JobShape(j).data, default=str)) for j in _recent(user_id)]

@@ -171,6 +171,8 @@ class UndoView(APIView):
     def post(self, request: Request, variant_id: int) -> Response:
         variant = variant_of(request.user, variant_id)
         with transaction.atomic():
+            # a change at the same time is before or after this one, never beside it
+            variant = Variant.objects.select_for_update().select_related("study").get(id=variant.id)
             if self.redo:
                 change = variant.changes.filter(undone=True).order_by("id").first()
             else:

@@ -1,0 +1,136 @@
+"""Pages that are open: told of changes by one listener, and never in the way of ordinary calls."""
+
+import asyncio
+import threading
+import time
+
+import psycopg
+import pytest
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.test import AsyncClient
+
+from studies import hub
+from studies.api import jobs
+from studies.models import Job
+
+# more than the database takes connections
+OPEN = 70
+
+
+async def page(name):
+    client = AsyncClient()
+    await client.aforce_login(await get_user_model().objects.aget(username=name))
+    return await client.get("/api/events")
+
+
+async def following(answer):
+    """The next event of a stream, greetings and signs of life left out."""
+    async for part in answer.streaming_content:
+        text = part.decode()
+        if text.startswith("event:"):
+            return text
+    return None
+
+
+def changed(job, **fields):
+    """A change from elsewhere, as a worker makes it."""
+
+    def change():
+        time.sleep(0.8)
+        Job.objects.filter(id=job.id).update(**fields)
+        connection.close()
+
+    thread = threading.Thread(target=change)
+    thread.start()
+    return thread
+
+
+@pytest.fixture
+def job(ada, variant):
+    ada.post(f"/api/variants/{variant.id}/runs", {"target": "geometry"}, format="json")
+    return Job.objects.latest("created")
+
+
+def connections():
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()")
+        return cursor.fetchone()[0]
+
+
+def test_many_open_pages_hear_of_a_change_over_few_connections(job, monkeypatch):
+    monkeypatch.setattr(hub, "MOST_STREAMS", OPEN)
+    # nothing is told by asking now and then
+    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+    held = []
+
+    async def listen():
+        answers = [await page("ada") for _ in range(OPEN)]
+        first = await asyncio.gather(*(following(a) for a in answers))
+        assert all('"doing": ""' in text for text in first)
+        held.append(await asyncio.to_thread(lambda: (connections(), connection.close())))
+        worker = changed(job, doing="reading pipe.step")
+        told = await asyncio.gather(*(following(a) for a in answers))
+        worker.join()
+        assert all("reading pipe.step" in text for text in told)
+
+    asyncio.run(asyncio.wait_for(listen(), 60))
+    # the tests' own, that of the count, the listener, and two that read
+    assert held[0][0] <= 8
+
+
+def test_nobody_hears_of_the_jobs_of_others(ada, ben, job, monkeypatch):
+    monkeypatch.setattr(jobs, "_ALIVE", 0.3)
+
+    async def listen():
+        answer = await page("ben")
+        worker = changed(job, doing="reading")
+        with pytest.raises(TimeoutError):
+            await asyncio.wait_for(following(answer), 2.5)
+        worker.join()
+
+    asyncio.run(listen())
+
+
+def test_one_user_has_no_more_pages_open_than_fit(job, monkeypatch):
+    monkeypatch.setattr(hub, "MOST_STREAMS", 2)
+
+    async def open_three():
+        answers = [await page("ada") for _ in range(2)]
+        for answer in answers:
+            await following(answer)
+        assert (await page("ada")).status_code == 429
+        # one that is closed makes room
+        await answers[0]._iterator.aclose()
+        assert (await page("ada")).status_code == 200
+
+    asyncio.run(asyncio.wait_for(open_three(), 20))
+
+
+def test_a_listener_that_lost_the_database_tells_what_changed_meanwhile(job, monkeypatch):
+    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+
+    def cut():
+        with psycopg.connect(**connection.get_connection_params(), autocommit=True) as other:
+            found = other.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname = current_database() AND query LIKE 'LISTEN%'"
+            ).fetchall()
+        Job.objects.filter(id=job.id).update(doing="unheard")
+        connection.close()
+        return len(found)
+
+    async def listen():
+        answer = await page("ada")
+        await following(answer)
+        assert await asyncio.to_thread(cut) == 1
+        assert "unheard" in await following(answer)
+
+    asyncio.run(asyncio.wait_for(listen(), 30))
+
+
+def test_who_has_not_signed_in_hears_nothing(transactional_db):
+    async def ask():
+        return (await AsyncClient().get("/api/events")).status_code
+
+    assert asyncio.run(ask()) == 403
