@@ -6,13 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
+from intaglio.flow.sweeps import flattest, kept_within
 from intaglio.mesh.mesh import Floats, Longs, Mesh, fan, rows
 from intaglio.quality.cells import measure
 
 # turns of periodic pairs that differ less from none are none
 _STRAIGHT = 1e-9
-# how far beside the way between two cells their face's middle may count, over the way
-_ASIDE = 0.5
+# how far beside the way between two cells their face's middle may count: over the way, and across
+# a flat cell over its height
+_ASIDE, _ACROSS = 0.5, 0.5
 
 
 @dataclass(frozen=True)
@@ -21,7 +23,7 @@ class Links:
     (i, 3) from left to right in m², way (i, 3) from the left centroid to the right one in m, across
     periodic pairs as it is there, share (i,) of the right cell's value at the face, beside (i, 3):
     from the place on the way that has this share to the face's middle, in m, half the way at
-    the most."""
+    the most, and no farther across a cell than half of its height."""
 
     face: Longs
     left: Longs
@@ -104,7 +106,11 @@ def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volume
     cell = np.concatenate([mesh.owner[outer], mesh.neighbour[behind]])
     sign = np.repeat([1.0, -1.0], [len(outer), len(behind)])[:, None]
     rim = Rim(face, number[cell], sign * vector[face], middle[face] - centroid[cell], middle[face])
-    return Volumes(cells, measured.volume[cells] * metres**3, centroid[cells], links, rim)
+    volume = measured.volume[cells] * metres**3
+    # around a bend the way between two flat cells passes outside of both, where slopes say nothing
+    normal, height = flattest(links.left, links.right, links.area, rim.cell, rim.area, volume)
+    kept_within(links.left, links.right, normal, height, _ACROSS, links.beside)
+    return Volumes(cells, volume, centroid[cells], links, rim)
 
 
 def _links(

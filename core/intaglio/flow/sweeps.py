@@ -186,3 +186,45 @@ def _add(moment, w, x, y, z):
     moment[3] += w * y * y
     moment[4] += w * y * z
     moment[5] += w * z * z
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def flattest(left, right, area, rim_cell, rim_area, volume):
+    """Of each cell the unit normal (n, 3) of its largest face, and its height over it (n,): volume
+    over area."""
+    n = len(volume)
+    largest, normal, height = np.zeros(n), np.zeros((n, 3)), np.zeros(n)
+    for k in range(len(left)):
+        _larger(largest, normal, left[k], area[k])
+        _larger(largest, normal, right[k], area[k])
+    for k in range(len(rim_cell)):
+        _larger(largest, normal, rim_cell[k], rim_area[k])
+    for c in range(n):
+        if largest[c] > 0.0:
+            size = np.sqrt(largest[c])
+            normal[c] /= size
+            height[c] = volume[c] / size
+    return normal, height
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _larger(largest, normal, cell, area):
+    square = area[0] * area[0] + area[1] * area[1] + area[2] * area[2]
+    if square > largest[cell]:
+        largest[cell] = square
+        normal[cell] = area
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def kept_within(left, right, normal, height, share, beside):
+    """Shorten beside (i, 3) along the normals of both cells to `share` of their heights."""
+    for k in range(len(left)):
+        for c in (left[k], right[k]):
+            along = 0.0
+            for i in range(3):
+                along += beside[k, i] * normal[c, i]
+            beyond = abs(along) - share * height[c]
+            if beyond > 0.0:
+                back = beyond if along > 0.0 else -beyond
+                for i in range(3):
+                    beside[k, i] -= back * normal[c, i]
