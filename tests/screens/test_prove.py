@@ -107,7 +107,7 @@ def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     expect(proof).to_contain_text("of an earlier hand-over", timeout=30_000)
 
 
-def test_a_turbulent_case_is_refused_in_words(page: Page, tmp_path: Path):
+def test_the_mesh_of_a_turbulent_case_is_tried_by_a_thicker_fluid(page: Page, tmp_path: Path):
     drop(page, "pipe.step", source(pipe(length=30.0), tmp_path, "pipe").data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
     variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
@@ -116,4 +116,12 @@ def test_a_turbulent_case_is_refused_in_words(page: Page, tmp_path: Path):
     open_stage(page, "Case")
     proof = page.get_by_role("region", name="Proof")
     proof.get_by_role("button", name="Prove it").click()
-    expect(proof.get_by_role("alert")).to_contain_text("this solver is laminar", timeout=120_000)
+    expect(proof).to_contain_text("Proven: a flow solver takes this mesh", timeout=120_000)
+    expect(proof).to_contain_text(re.compile(r"a fluid [\d,]+ times as viscous"))
+    # what flowed through each patch instead of what was left
+    over = proof.get_by_label("what is drawn over the iterations")
+    over.select_option(label="flow out of each patch")
+    expect(proof.get_by_role("img", name=re.compile("flow out of each patch of"))).to_be_visible()
+    proof.get_by_label("field of the flow to show").select_option(label="Speed, with arrows")
+    model = page.get_by_role("region", name="Model")
+    expect(model.get_by_text("Speed, with arrows")).to_be_visible()
