@@ -150,6 +150,41 @@ describe("settings", () => {
     expect(largest(client)).toBe(3);
   });
 
+  it("are not taken back by an answer that was read before they were saved", async () => {
+    let [save, answer] = [() => {}, () => {}];
+    const saved = new Promise<void>((resolve) => {
+      save = resolve;
+    });
+    const late = new Promise<void>((resolve) => {
+      answer = resolve;
+    });
+    let reads = 0;
+    vi.stubGlobal("fetch", async (_: string, init: RequestInit = {}) => {
+      const reading = init.method !== "PATCH";
+      // the second reading, begun while the change is on its way, sees what was before it
+      const old = reading && ++reads <= 2;
+      if (reading && reads === 2) await late;
+      if (!reading) await saved;
+      return Response.json(
+        variantWith({ sizing: { settings: { smallest: 1, largest: old ? 2 : 3 } } }),
+      );
+    });
+    const { client, result } = using(() => ({ told: useVariant(5), settings: useSettings(5) }));
+    await waitFor(() => expect(reads).toBe(1));
+    act(() => result.current.settings.mutate({ sizing: { largest: 3 } }));
+    act(() => {
+      client.invalidateQueries({ queryKey: ["variant", 5] });
+    });
+    await waitFor(() => expect(reads).toBe(2));
+    await act(async () => save());
+    await waitFor(() => expect(result.current.settings.isSuccess).toBe(true));
+    await act(async () => {
+      answer();
+      await new Promise((resolve) => setTimeout(resolve, 30));
+    });
+    expect(largest(client)).toBe(3);
+  });
+
   it("are stepped back through the server", async () => {
     const before = variantWith({ sizing: { settings: { largest: 7 } } });
     const asked = serving({ "POST variants/5/undo": before });

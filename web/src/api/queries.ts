@@ -1,5 +1,11 @@
 /** The server's state in the query cache, and the stream that keeps it fresh. */
-import { useIsMutating, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  type QueryClient,
+  useIsMutating,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { useEffect } from "react";
 import {
   binary,
@@ -57,7 +63,13 @@ export function useVariant(id: number | undefined) {
   return useQuery({
     queryKey: ["variant", id],
     queryFn: async () => {
-      const told = await get<Variant>(`variants/${id}`);
+      let saved: number;
+      let told: Variant;
+      do {
+        saved = savedOf(client, id);
+        told = await get<Variant>(`variants/${id}`);
+        // read before a change was saved, and told after that: it is of a state that is gone
+      } while (savedOf(client, id) !== saved);
       // changes that wait are on the page already, and not yet known to the server
       const waits = client.isMutating({ mutationKey: ["settings", id] }) > 0;
       const held = client.getQueryData<Variant>(["variant", id]);
@@ -66,6 +78,13 @@ export function useVariant(id: number | undefined) {
     enabled: id !== undefined,
   });
 }
+
+/** How many changes of a variant have been saved since the page was opened. */
+const savedOf = (client: QueryClient, id: number | undefined) =>
+  client.getQueryData<number>(["saved", id]) ?? 0;
+
+const countSaved = (client: QueryClient, id: number) =>
+  client.setQueryData<number>(["saved", id], (old = 0) => old + 1);
 
 /** What is told of a variant, with the settings that are held. */
 function withSettings(told: Variant, held: Variant): Variant {
@@ -143,6 +162,7 @@ export function useSettings(variant: number) {
     onError: (_error, _change, held) => client.setQueryData(["variant", variant], held?.before),
     // an answer does not know of changes that still wait: only the last one is shown
     onSuccess: (data) => {
+      countSaved(client, variant);
       if (client.isMutating({ mutationKey }) <= 1) client.setQueryData(["variant", variant], data);
     },
   });
@@ -158,7 +178,10 @@ export function useUndo(variant: number, way: "undo" | "redo") {
   return useMutation({
     scope: { id: `settings ${variant}` },
     mutationFn: () => post<Variant>(`variants/${variant}/${way}`),
-    onSuccess: (data) => client.setQueryData(["variant", variant], data),
+    onSuccess: (data) => {
+      countSaved(client, variant);
+      client.setQueryData(["variant", variant], data);
+    },
   });
 }
 
