@@ -7,7 +7,7 @@ import zipfile
 import numpy as np
 import pytest
 
-from intaglio.filenames import distinct, file_name, inner_path
+from intaglio.formats.file_names import distinct, file_name, inner_path
 from intaglio.formats.stl import patch_differences, read_stl, stl_bytes, write_patches
 from intaglio.mesh.mesh import Patch
 from intaglio.parts.taking import together

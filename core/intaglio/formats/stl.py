@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected
-from intaglio.filenames import distinct
+from intaglio.formats.file_names import distinct
 from intaglio.formats.format import FacetFormat
 from intaglio.formats.triangles import TriangleFile, without_nonsense
 from intaglio.mesh.mesh import Mesh, fan, rows

@@ -10,7 +10,7 @@ from django.http import StreamingHttpResponse
 from django.utils.http import content_disposition_header
 from numpy.typing import NDArray
 
-from intaglio.filenames import file_name, inner_path
+from intaglio.formats.file_names import file_name, inner_path
 
 _PIECE = 1 << 20
 _DAY = (2026, 1, 1, 0, 0, 0)
