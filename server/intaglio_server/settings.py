@@ -82,7 +82,11 @@ REST_FRAMEWORK = {
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_RENDERER_CLASSES": ["studies.api.plain_json.PlainJSONRenderer"],
-    "DEFAULT_PARSER_CLASSES": ["studies.api.plain_json.PlainJSONParser"],
+    "DEFAULT_PARSER_CLASSES": [
+        "studies.api.plain_json.PlainJSONParser",
+        "rest_framework.parsers.FormParser",
+        "rest_framework.parsers.MultiPartParser",
+    ],
     "EXCEPTION_HANDLER": "studies.problems.handle",
     "UNAUTHENTICATED_USER": "django.contrib.auth.models.AnonymousUser",
 }
