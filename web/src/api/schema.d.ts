@@ -1905,6 +1905,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SignInShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["SignInShape"];
+                "multipart/form-data": components["schemas"]["SignInShape"];
             };
         };
         responses: {
@@ -2032,6 +2034,8 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["PatchedStudyChangeShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedStudyChangeShape"];
+                "multipart/form-data": components["schemas"]["PatchedStudyChangeShape"];
             };
         };
         responses: {
@@ -2128,6 +2132,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["TrialsShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["TrialsShape"];
+                "multipart/form-data": components["schemas"]["TrialsShape"];
             };
         };
         responses: {
@@ -2153,6 +2159,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewVariantShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewVariantShape"];
+                "multipart/form-data": components["schemas"]["NewVariantShape"];
             };
         };
         responses: {
@@ -2246,6 +2254,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BackShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["BackShape"];
+                "multipart/form-data": components["schemas"]["BackShape"];
             };
         };
         responses: {
@@ -2367,6 +2377,8 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["FlowAskedShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["FlowAskedShape"];
+                "multipart/form-data": components["schemas"]["FlowAskedShape"];
             };
         };
         responses: {
@@ -2413,6 +2425,8 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["GridsAskedShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["GridsAskedShape"];
+                "multipart/form-data": components["schemas"]["GridsAskedShape"];
             };
         };
         responses: {
@@ -2561,6 +2575,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RunShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["RunShape"];
+                "multipart/form-data": components["schemas"]["RunShape"];
             };
         };
         responses: {
@@ -2611,6 +2627,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlacesShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["PlacesShape"];
+                "multipart/form-data": components["schemas"]["PlacesShape"];
             };
         };
         responses: {
@@ -2719,6 +2737,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MeasureShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["MeasureShape"];
+                "multipart/form-data": components["schemas"]["MeasureShape"];
             };
         };
         responses: {
@@ -2767,6 +2787,8 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["GrowShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["GrowShape"];
+                "multipart/form-data": components["schemas"]["GrowShape"];
             };
         };
         responses: {
