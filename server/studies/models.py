@@ -45,7 +45,7 @@ class StudySet(models.QuerySet["Study"]):
 
 class Study(models.Model):
     """One piece of work: a part, its variants, its results. views: cameras and what is cut and
-    hidden, kept by name; the page alone reads what is in them."""
+    hidden, kept by name; the page alone reads what is in them. version: counts its changes."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="studies")
     shared_with = models.ManyToManyField(settings.AUTH_USER_MODEL, blank=True, related_name="+")
@@ -54,6 +54,7 @@ class Study(models.Model):
     source = models.ForeignKey(Product, models.PROTECT, related_name="+")
     archived = models.BooleanField(default=False)
     views = models.JSONField(decoder=Reading, default=list)
+    version = models.IntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
     objects = StudySet.as_manager()
@@ -63,13 +64,15 @@ class Variant(models.Model):
     """One set of settings of a study: those that differ from the derived ones, by stage.
 
     shown: the last product of each stage made for this variant, so that an old result stays
-    visible, marked as out of date, while settings have moved on.
+    visible, marked as out of date, while settings have moved on. version: counts the changes of
+    its settings, undone or not.
     """
 
     study = models.ForeignKey(Study, models.CASCADE, related_name="variants")
     name = models.CharField(max_length=60)
     settings = models.JSONField(decoder=Reading, default=dict)
     shown = models.JSONField(decoder=Reading, default=dict)
+    version = models.IntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -92,6 +95,19 @@ class Change(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+
+class Edit(models.Model):
+    """Who brought a variant to a version, and which blanks (`stage.name`) that changed."""
+
+    variant = models.ForeignKey(Variant, models.CASCADE, related_name="edits")
+    version = models.IntegerField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    blanks = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["variant", "version"], name="edit_once")]
 
 
 class Job(models.Model):

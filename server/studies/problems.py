@@ -69,4 +69,6 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         detail = " ".join(f"{k}: {' '.join(map(str, v))}" for k, v in fields) or "Bad request."
     code = getattr(detail, "code", "invalid")
     response.data = {"code": code, "message": str(detail), "places": [], "blank": None}
+    if hasattr(error, "stale"):
+        response.data["stale"] = error.stale
     return response

@@ -9,11 +9,20 @@ from intaglio.case.back import WHAT
 from studies.models import Job, Study, Variant
 
 
+class StaleShape(serializers.Serializer):
+    """What was changed since the version that a write was made from: blanks as `stage.name`."""
+
+    version = serializers.IntegerField()
+    blanks = serializers.ListField(child=serializers.CharField())
+    by = serializers.ListField(child=serializers.CharField())
+
+
 class ProblemShape(serializers.Serializer):
     code = serializers.CharField()
     message = serializers.CharField()
     places = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
     blank = serializers.CharField(allow_null=True)
+    stale = StaleShape(required=False)
 
 
 class SignInShape(serializers.Serializer):
@@ -320,6 +329,7 @@ class VariantNameShape(serializers.Serializer):
 
 
 class StudyShape(serializers.Serializer):
+    version = serializers.IntegerField()
     views = serializers.ListField(child=serializers.DictField())
     kind = serializers.ChoiceField(choices=["part", "mesh"])
     id = serializers.IntegerField()
@@ -383,6 +393,7 @@ class VariantShape(serializers.Serializer):
     id = serializers.IntegerField()
     name = serializers.CharField()
     study = serializers.IntegerField()
+    version = serializers.IntegerField()
     unit = serializers.CharField(allow_null=True)
     can_undo = serializers.BooleanField()
     can_redo = serializers.BooleanField()

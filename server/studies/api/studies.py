@@ -21,11 +21,14 @@ from studies.api.access import study_of, user_of
 from studies.api.shapes import (
     JobShape,
     NewVariantShape,
+    ProblemShape,
     StudyChangeShape,
     StudyShape,
     UploadShape,
     VariantNameShape,
 )
+from studies.api.variants import VERSION
+from studies.edits import Stale, version_told
 from studies.models import Job, Product, Study, Variant
 from studies.store import load_bytes, save_bytes
 from studies.tasks import enqueue
@@ -53,6 +56,7 @@ def study_row(study: Study) -> dict[str, Any]:
     return {
         "proof": _proof(study),
         "id": study.id,
+        "version": study.version,
         "name": study.name,
         "file_name": study.file_name,
         "kind": "mesh" if is_finished(study.file_name) else "part",
@@ -188,14 +192,24 @@ class StudyView(APIView):
     def get(self, request: Request, study_id: int) -> Response:
         return Response(StudyShape(study_row(study_of(request.user, study_id))).data)
 
-    @extend_schema(request=StudyChangeShape, responses=StudyShape)
+    @extend_schema(
+        request=StudyChangeShape,
+        responses={200: StudyShape, 409: ProblemShape},
+        parameters=[VERSION],
+    )
     def patch(self, request: Request, study_id: int) -> Response:
         study = study_of(request.user, study_id)
         shape = StudyChangeShape(data=request.data)
         shape.is_valid(raise_exception=True)
-        for key, value in shape.validated_data.items():
-            setattr(study, key, value)
-        study.save()
+        since = version_told(request)
+        with transaction.atomic():
+            study = Study.objects.select_for_update(of=("self",)).get(id=study.id)
+            if since not in (None, study.version):
+                raise Stale(study.version, [], [])
+            for key, value in shape.validated_data.items():
+                setattr(study, key, value)
+            study.version += 1
+            study.save()
         return Response(StudyShape(study_row(study)).data)
 
 

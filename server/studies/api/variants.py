@@ -6,7 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -19,7 +19,8 @@ from intaglio.recipe.plan import StageState, states
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY, stages_of
 from studies.api.access import user_of, variant_of
-from studies.api.shapes import JobShape, RunShape, VariantShape
+from studies.api.shapes import JobShape, ProblemShape, RunShape, VariantShape
+from studies.edits import refuse_stale, version_told, write_settings
 from studies.ending import end_silent
 from studies.looks import look_at
 from studies.models import Change, Job, Study, Variant
@@ -92,6 +93,7 @@ def variant_data(variant: Variant) -> dict[str, Any]:
         "id": variant.id,
         "name": variant.name,
         "study": variant.study_id,
+        "version": variant.version,
         "unit": unit,
         "can_undo": variant.changes.filter(undone=False).exists(),
         "can_redo": bool(last and last.undone),
@@ -134,6 +136,16 @@ def changed_accepted(current: dict[str, str], asked: Any) -> dict[str, str]:
     return {name: why for name, why in {**current, **given}.items() if asked.get(name, why)}
 
 
+def locked(variant: Variant) -> Variant:
+    """A variant as it is now, until the transaction ends."""
+    return Variant.objects.select_for_update().select_related("study").get(id=variant.pk)
+
+
+VERSION = OpenApiParameter(
+    "If-Match", str, OpenApiParameter.HEADER, description="the version that was read, in quotes"
+)
+
+
 class VariantView(APIView):
     @extend_schema(responses=VariantShape)
     def get(self, request: Request, variant_id: int) -> Response:
@@ -141,12 +153,19 @@ class VariantView(APIView):
 
 
 class SettingsView(APIView):
-    @extend_schema(request={"application/json": {"type": "object"}}, responses=VariantShape)
+    @extend_schema(
+        request={"application/json": {"type": "object"}},
+        responses={200: VariantShape, 409: ProblemShape},
+        parameters=[VERSION],
+    )
     def patch(self, request: Request, variant_id: int) -> Response:
-        """Change settings; a value that cannot be used is refused and nothing changes."""
+        """Change settings; a value that cannot be used is refused and nothing changes, as is what
+        was made from an older version than there is."""
         variant = variant_of(request.user, variant_id)
+        since = version_told(request)
         with transaction.atomic():
-            variant = Variant.objects.select_for_update().select_related("study").get(id=variant.id)
+            variant = locked(variant)
+            refuse_stale(variant, since)
             before = variant.settings
             after = changed_settings(before, request.data)
             variant.settings = after
@@ -160,27 +179,31 @@ class SettingsView(APIView):
                 Change.objects.create(variant=variant, before=before, after=after)
                 old = variant.changes.order_by("-id").values_list("id", flat=True)[_KEPT_CHANGES:]
                 variant.changes.filter(id__in=list(old)).delete()
-                variant.save(update_fields=["settings"])
+                variant.settings = before
+                write_settings(variant, after, user_of(request))
         return _answer(variant)
 
 
 class UndoView(APIView):
     redo = False
 
-    @extend_schema(request=None, responses=VariantShape)
+    @extend_schema(
+        request=None, responses={200: VariantShape, 409: ProblemShape}, parameters=[VERSION]
+    )
     def post(self, request: Request, variant_id: int) -> Response:
         variant = variant_of(request.user, variant_id)
+        since = version_told(request)
         with transaction.atomic():
             # a change at the same time is before or after this one, never beside it
-            variant = Variant.objects.select_for_update().select_related("study").get(id=variant.id)
+            variant = locked(variant)
+            refuse_stale(variant, since)
             if self.redo:
                 change = variant.changes.filter(undone=True).order_by("id").first()
             else:
                 change = variant.changes.filter(undone=False).order_by("-id").first()
             if change is None:
                 raise Conflict(f"There is nothing to {'redo' if self.redo else 'undo'}.")
-            variant.settings = change.after if self.redo else change.before
-            variant.save(update_fields=["settings"])
+            write_settings(variant, change.after if self.redo else change.before, user_of(request))
             change.undone = not self.redo
             change.save(update_fields=["undone"])
         return _answer(variant)

@@ -42,8 +42,14 @@ async function failure(response: Response): Promise<ApiError> {
   return new ApiError(response.status, problem);
 }
 
-async function send(method: string, path: string, body?: unknown): Promise<Response> {
+async function send(
+  method: string,
+  path: string,
+  body?: unknown,
+  version?: number,
+): Promise<Response> {
   const headers: Record<string, string> = { "X-CSRFToken": token() };
+  if (version !== undefined) headers["If-Match"] = `"${version}"`;
   let data: BodyInit | undefined;
   if (body instanceof FormData) data = body;
   else if (body !== undefined) {
@@ -69,12 +75,13 @@ export async function get<T>(path: string): Promise<T> {
   return (await send("GET", path)).json();
 }
 
-export async function post<T>(path: string, body?: unknown): Promise<T> {
-  return (await send("POST", path, body)).json();
+/** version: what it is made from; the server refuses it where there is a later one. */
+export async function post<T>(path: string, body?: unknown, version?: number): Promise<T> {
+  return (await send("POST", path, body, version)).json();
 }
 
-export async function patch<T>(path: string, body: unknown): Promise<T> {
-  return (await send("PATCH", path, body)).json();
+export async function patch<T>(path: string, body: unknown, version?: number): Promise<T> {
+  return (await send("PATCH", path, body, version)).json();
 }
 
 export async function remove<T>(path: string): Promise<T> {

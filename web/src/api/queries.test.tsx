@@ -46,6 +46,49 @@ describe("settings", () => {
     expect(largest(client)).toBe(2);
   });
 
+  const stale = (version: number, blanks: string[]) =>
+    new Refusal(409, "Meanwhile", { code: "stale", stale: { version, blanks, by: ["ben"] } });
+
+  it("go on top of what others changed elsewhere", async () => {
+    let asks = 0;
+    const answer = variantWith({ sizing: { settings: { smallest: 1, largest: 3 } } });
+    const asked = serving({
+      "PATCH variants/5/settings": () => (asks++ ? answer : stale(8, ["sizing.smallest"])),
+    });
+    const { client, result } = using(() => useSettings(5));
+    act(() => result.current.mutate({ sizing: { largest: 3 } }));
+    await waitFor(() => expect(result.current.isSuccess).toBe(true));
+    expect(asked.map((a) => a.version)).toEqual(['"7"', '"8"']);
+    expect(client.getQueryData(["clash", 5])).toBeUndefined();
+  });
+
+  it("are taken back where others changed the same, and the clash is told", async () => {
+    const asked = serving({ "PATCH variants/5/settings": stale(8, ["sizing.largest"]) });
+    const { client, result } = using(() => useSettings(5));
+    act(() => result.current.mutate({ sizing: { largest: 3 } }));
+    await waitFor(() => expect(result.current.isError).toBe(true));
+    expect(asked).toHaveLength(1);
+    expect(largest(client)).toBe(2);
+    expect(client.getQueryData(["clash", 5])).toMatchObject({
+      stale: { by: ["ben"], version: 8 },
+      change: { sizing: { largest: 3 } },
+    });
+  });
+
+  it("carry the version that the change before them made", async () => {
+    let version = 7;
+    const asked = serving({
+      "PATCH variants/5/settings": () => ({ ...variantWith(), version: ++version }),
+    });
+    const { result } = using(() => useSettings(5));
+    act(() => {
+      result.current.mutate({ sizing: { largest: 3 } });
+      result.current.mutate({ sizing: { smallest: 2 } });
+    });
+    await waitFor(() => expect(asked).toHaveLength(2));
+    expect(asked.map((a) => a.version)).toEqual(['"7"', '"8"']);
+  });
+
   it("go back to what was derived when they are null", async () => {
     let hold = () => {};
     const waiting = new Promise<void>((resolve) => {

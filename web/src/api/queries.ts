@@ -7,6 +7,7 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { type Change, saveBeside, tellClash, versionOf } from "./beside";
 import {
   binary,
   get,
@@ -90,7 +91,8 @@ const countSaved = (client: QueryClient, id: number) =>
 function withSettings(told: Variant, held: Variant): Variant {
   const own = new Map(held.stages.map((s) => [s.stage, s.settings]));
   const stages = told.stages.map((s) => ({ ...s, settings: own.get(s.stage) ?? s.settings }));
-  return { ...told, stages };
+  // what waits was made from the version that is held
+  return { ...told, version: held.version, stages };
 }
 
 export function useJobs() {
@@ -130,7 +132,7 @@ export const useView = (
     gcTime: 20_000,
   });
 
-function withChange(variant: Variant, change: Record<string, Record<string, unknown>>): Variant {
+function withChange(variant: Variant, change: Change): Variant {
   const stages = variant.stages.map((s) => {
     const own = change[s.stage];
     if (!own || !s.settings) return s;
@@ -149,8 +151,10 @@ export function useSettings(variant: number) {
     mutationKey,
     // one after the other, in the order they were made: a later one may depend on an earlier one
     scope: { id: `settings ${variant}` },
-    mutationFn: (change: Record<string, Record<string, unknown>>) =>
-      patch<Variant>(`variants/${variant}/settings`, change),
+    mutationFn: (change: Change) =>
+      saveBeside(change, versionOf(client, variant), (version) =>
+        patch<Variant>(`variants/${variant}/settings`, change, version),
+      ),
     // shown at once; taken back if the server refuses it
     onMutate: (change) => {
       // an answer that is on its way does not know of it, and would take it back on the page
@@ -159,11 +163,17 @@ export function useSettings(variant: number) {
       if (before) client.setQueryData(["variant", variant], withChange(before, change));
       return { before };
     },
-    onError: (_error, _change, held) => client.setQueryData(["variant", variant], held?.before),
+    onError: (error, change, held) => {
+      client.setQueryData(["variant", variant], held?.before);
+      tellClash(client, variant, error, change);
+    },
     // an answer does not know of changes that still wait: only the last one is shown
     onSuccess: (data) => {
       countSaved(client, variant);
-      if (client.isMutating({ mutationKey }) <= 1) client.setQueryData(["variant", variant], data);
+      const last = client.isMutating({ mutationKey }) <= 1;
+      client.setQueryData<Variant>(["variant", variant], (old) =>
+        last || !old ? data : { ...old, version: data.version },
+      );
     },
   });
 }
@@ -177,7 +187,9 @@ export function useUndo(variant: number, way: "undo" | "redo") {
   const client = useQueryClient();
   return useMutation({
     scope: { id: `settings ${variant}` },
-    mutationFn: () => post<Variant>(`variants/${variant}/${way}`),
+    mutationFn: () =>
+      post<Variant>(`variants/${variant}/${way}`, undefined, versionOf(client, variant)),
+    onError: (error) => tellClash(client, variant, error),
     onSuccess: (data) => {
       countSaved(client, variant);
       client.setQueryData(["variant", variant], data);

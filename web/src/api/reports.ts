@@ -57,6 +57,7 @@ export interface Variant {
   id: number;
   name: string;
   study: number;
+  version: number;
   unit: string | null;
   can_undo: boolean;
   can_redo: boolean;

@@ -580,7 +580,10 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Change settings; a value that cannot be used is refused and nothing changes. */
+        /**
+         * @description Change settings; a value that cannot be used is refused and nothing changes, as is what
+         *     was made from an older version than there is.
+         */
         patch: operations["variants_settings_partial_update"];
         trace?: never;
     };
@@ -1015,6 +1018,7 @@ export interface components {
             message: string;
             places: number[][];
             blank: string | null;
+            stale?: components["schemas"]["StaleShape"];
         };
         /**
          * @description Along a line: distance from its start in the study's unit, velocity by axes and speed in m/s,
@@ -1130,6 +1134,12 @@ export interface components {
             report: unknown;
             product: string | null;
         };
+        /** @description What was changed since the version that a write was made from: blanks as `stage.name`. */
+        StaleShape: {
+            version: number;
+            blanks: string[];
+            by: string[];
+        };
         /**
          * @description * `waiting` - Waiting
          *     * `running` - Running
@@ -1140,6 +1150,7 @@ export interface components {
          */
         StateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         StudyShape: {
+            version: number;
             views: {
                 [key: string]: unknown;
             }[];
@@ -1189,6 +1200,7 @@ export interface components {
             id: number;
             name: string;
             study: number;
+            version: number;
             unit: string | null;
             can_undo: boolean;
             can_redo: boolean;
@@ -2025,7 +2037,10 @@ export interface operations {
     studies_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was read, in quotes */
+                "If-Match"?: string;
+            };
             path: {
                 study_id: number;
             };
@@ -2045,6 +2060,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyShape"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemShape"];
                 };
             };
         };
@@ -2524,7 +2547,10 @@ export interface operations {
     variants_redo_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was read, in quotes */
+                "If-Match"?: string;
+            };
             path: {
                 variant_id: number;
             };
@@ -2538,6 +2564,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VariantShape"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemShape"];
                 };
             };
         };
@@ -2593,7 +2627,10 @@ export interface operations {
     variants_settings_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was read, in quotes */
+                "If-Match"?: string;
+            };
             path: {
                 variant_id: number;
             };
@@ -2611,6 +2648,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VariantShape"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemShape"];
                 };
             };
         };
@@ -2829,7 +2874,10 @@ export interface operations {
     variants_undo_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the version that was read, in quotes */
+                "If-Match"?: string;
+            };
             path: {
                 variant_id: number;
             };
@@ -2843,6 +2891,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VariantShape"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemShape"];
                 };
             };
         };

@@ -16,6 +16,7 @@ import { go, type Place } from "../parts/route";
 import { useViewStore } from "../view/store";
 import type { StandardView, Viewport } from "../view/viewport";
 import { Brief } from "./Brief";
+import { Clash } from "./Clash";
 import { type BenchContext, Context } from "./context";
 import { Goto } from "./Goto";
 import { type Target, targetsOf } from "./goto";
@@ -261,6 +262,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
             }}
           />
         </Guarded>
+        <Clash />
         <Guarded name="The brief" again={around}>
           <Brief trouble={trouble} />
         </Guarded>

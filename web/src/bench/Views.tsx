@@ -1,7 +1,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, patch, type Study } from "../api/client";
+import { ApiError, get, patch, type Study } from "../api/client";
 import { useStudy } from "../api/queries";
 import { measure } from "../parts/numbers";
 import { composed, save } from "../view/picture";
@@ -40,11 +40,23 @@ export function Views({ view }: { view: Viewport }) {
   const [name, setName] = useState("");
   const [trouble, setTrouble] = useState("");
   const views = (study?.views ?? []) as unknown as NamedView[];
-  const keep = async (next: NamedView[]) => {
+  const keep = async (change: (views: NamedView[]) => NamedView[]) => {
     setTrouble("");
+    let from = study;
     try {
-      const kept = await patch<Study>(`studies/${variant.study}`, { views: next });
-      client.setQueryData(["studies", variant.study], kept);
+      for (;;) {
+        const held = (from?.views ?? []) as unknown as NamedView[];
+        try {
+          const asked = { views: change(held) };
+          const kept = await patch<Study>(`studies/${variant.study}`, asked, from?.version);
+          client.setQueryData(["studies", variant.study], kept);
+          return;
+        } catch (error) {
+          if (!(error instanceof ApiError && error.problem.stale)) throw error;
+          // others changed the study meanwhile: the same on top of theirs
+          from = await get<Study>(`studies/${variant.study}`);
+        }
+      }
     } catch (error) {
       setTrouble(error instanceof ApiError ? error.message : String(error));
     }
@@ -54,8 +66,8 @@ export function Views({ view }: { view: Viewport }) {
     if (!words) return;
     const { slice, metric, hidden, seeThrough } = useViewStore.getState();
     const look = { slice, metric, hidden, seeThrough };
-    const rest = views.filter((v) => v.name !== words);
-    keep([...rest, { name: words, stage, pose: view.pose(), look }]);
+    const added = { name: words, stage, pose: view.pose(), look };
+    keep((held) => [...held.filter((v) => v.name !== words), added]);
     setName("");
   };
   return (
@@ -81,7 +93,7 @@ export function Views({ view }: { view: Viewport }) {
                 type="button"
                 aria-label={`forget the view ${v.name}`}
                 className="px-1 text-soft hover:text-madder"
-                onClick={() => keep(views.filter((other) => other.name !== v.name))}
+                onClick={() => keep((held) => held.filter((other) => other.name !== v.name))}
               >
                 ✕
               </button>

@@ -251,6 +251,7 @@ export function variantWith(changes: Record<string, Partial<StageState>> = {}): 
     id: 5,
     name: "first",
     study: 2,
+    version: 7,
     unit: "mm",
     can_undo: false,
     can_redo: false,
@@ -300,6 +301,7 @@ export function onBench(thing: ReactElement, bench: BenchContext = benchWith()) 
   const made = render(wrap(thing, bench));
   return {
     ...made,
+    client,
     again: (inner: ReactElement, held: BenchContext) => made.rerender(wrap(inner, held)),
   };
 }

@@ -5,6 +5,7 @@ export interface Asked {
   method: string;
   path: string;
   body: unknown;
+  version: string | null;
 }
 
 type Answer = unknown | ((body: unknown) => unknown);
@@ -26,7 +27,8 @@ export function serving(answers: Record<string, Answer>): Asked[] {
     const method = init.method ?? "GET";
     const path = url.replace("/api/", "");
     const body = typeof init.body === "string" ? JSON.parse(init.body) : init.body;
-    asked.push({ method, path, body });
+    const version = new Headers(init.headers).get("If-Match");
+    asked.push({ method, path, body, version });
     const known = answers[`${method} ${path}`] ?? answers[`${method} ${path.split("?")[0]}`];
     const answer = typeof known === "function" ? known(body) : known;
     if (answer instanceof Refusal) return Response.json(answer.problem, { status: answer.status });
