@@ -172,6 +172,7 @@ def serve() -> None:
             **cluster.environment(),
             "INTAGLIO_VAR": str(var),
             "INTAGLIO_SECRET": _secret(var),
+            "INTAGLIO_DEMO": "1",
             "DJANGO_SETTINGS_MODULE": "intaglio_server.settings",
             "PYTHONPATH": f"{ROOT / 'core'}:{ROOT / 'server'}",
             "PYTHONUNBUFFERED": "1",

@@ -1,7 +1,10 @@
 """Django settings. Everything that differs between places comes from the environment."""
 
 import os
+from datetime import timedelta
 from pathlib import Path
+
+from django.core.exceptions import ImproperlyConfigured
 
 ROOT = Path(__file__).resolve().parents[2]
 VAR = Path(os.environ.get("INTAGLIO_VAR", ROOT / "var"))
@@ -11,6 +14,11 @@ SECRET_KEY = os.environ.get("INTAGLIO_SECRET", "only-for-tests-and-loopback")
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("INTAGLIO_HOSTS", "127.0.0.1,localhost,testserver").split(",")
 
+# with the demo's account, whose password everybody knows: for this machine alone
+DEMO = os.environ.get("INTAGLIO_DEMO", "") == "1"
+if DEMO and not {*ALLOWED_HOSTS} <= {"127.0.0.1", "localhost", "[::1]", "testserver"}:
+    raise ImproperlyConfigured("The demo is for loopback alone: leave INTAGLIO_HOSTS out.")
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -18,6 +26,8 @@ INSTALLED_APPS = [
     "rest_framework",
     "drf_spectacular",
     "procrastinate.contrib.django",
+    "axes",
+    "accounts",
     "studies",
 ]
 
@@ -30,7 +40,30 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "accounts.keeping.Keeping",
 ]
+
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}", "OPTIONS": options}
+    for name, options in (
+        ("UserAttributeSimilarityValidator", {}),
+        ("MinimumLengthValidator", {"min_length": 10}),
+        ("CommonPasswordValidator", {}),
+        ("NumericPasswordValidator", {}),
+    )
+]
+# wrong passwords for a name from an address, until both have to wait
+AXES_FAILURE_LIMIT, AXES_COOLOFF_TIME = 8, timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_CLIENT_IP_CALLABLE = "accounts.sessions.address_of"
+AXES_RESET_ON_SUCCESS = AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
+# who has to wait is told by signing in itself
+SILENCED_SYSTEM_CHECKS = ["axes.W002"]
 
 ROOT_URLCONF = "intaglio_server.urls"
 ASGI_APPLICATION = "intaglio_server.asgi.application"
@@ -58,7 +91,10 @@ USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
 
-SESSION_COOKIE_AGE = 14 * 24 * 3600
+SESSION_ENGINE = "accounts.sessions"
+# signed out after so long without a request, and after so long whatever happens, in seconds
+SESSION_COOKIE_AGE = int(float(os.environ.get("INTAGLIO_IDLE_HOURS", "12")) * 3600)
+SESSION_LONGEST = 14 * 24 * 3600
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
@@ -107,6 +143,11 @@ JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
 # a request for sizes that are laid out while they are typed waits for them so long, in seconds
 LIVE_SECONDS = 1.0
 UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))
+# bytes that one account's studies may keep; jobs that it may have waiting and running; days until
+# a deleted study is gone for good
+QUOTA_BYTES = int(os.environ.get("INTAGLIO_QUOTA_BYTES", str(50 * 2**30)))
+JOBS_MOST = int(os.environ.get("INTAGLIO_JOBS_MOST", "30"))
+DELETED_DAYS = int(os.environ.get("INTAGLIO_DELETED_DAYS", "14"))
 CACHE_BYTES = 2 * 2**30
 PRODUCT_CACHE = VAR / "cache"
 # results that no present or undoable state reaches are kept this long

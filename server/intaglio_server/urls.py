@@ -14,6 +14,7 @@ def page(request: HttpRequest, rest: str = "") -> HttpResponseBase:
 
 
 urlpatterns = [
+    path("api/", include("accounts.urls")),
     path("api/", include("studies.api.urls")),
     re_path(r"^(?!api/)(?P<rest>.*)$", page),
 ]

@@ -69,6 +69,14 @@ def end(job_id: Any, state: str, problem: dict[str, Any] | None = None) -> bool:
     return insisting(write)
 
 
+def cancel(jobs: QuerySet[Job]) -> None:
+    """Ask jobs to stop; those that wait stop at once, those that are over stay as they are."""
+    now = timezone.now()
+    jobs.filter(state=Job.State.WAITING).update(state=Job.State.CANCELLED, ended=now, updated=now)
+    jobs.filter(state=Job.State.RUNNING).update(cancel_asked=True)
+    end_silent(jobs)
+
+
 def told(code: str, message: str) -> dict[str, Any]:
     """A problem without places."""
     return {"code": code, "message": message, "places": [], "blank": None}

@@ -13,8 +13,8 @@ from studies.storable import Reading
 class Product(models.Model):
     """The immutable result of a step, or an uploaded file (stage `source`), named by its key.
 
-    live: made only to see what settings come to while they are typed; it goes as soon as another
-    takes its place.
+    stored: bytes that its chunks take. live: made only to see what settings come to while they are
+    typed; it goes as soon as another takes its place.
     """
 
     key = models.CharField(primary_key=True, max_length=64)
@@ -22,6 +22,7 @@ class Product(models.Model):
     report = models.JSONField(decoder=Reading, default=dict)
     sha256 = models.CharField(max_length=64)
     size = models.BigIntegerField()
+    stored = models.BigIntegerField(default=0)
     live = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -39,25 +40,42 @@ class Chunk(models.Model):
 
 class StudySet(models.QuerySet["Study"]):
     def seen_by(self, user: User) -> "StudySet":
-        """Studies that a user owns or that are shared with them."""
-        return self.filter(Q(owner=user) | Q(shared_with=user)).distinct()
+        """Studies that a user owns or that are shared with them, without deleted ones."""
+        held = Share.objects.filter(user=user).values("study_id")
+        return self.filter(Q(owner=user) | Q(id__in=held), deleted=None)
 
 
 class Study(models.Model):
-    """One piece of work: a part, its variants, its results. views: cameras and what is cut and
-    hidden, kept by name; the page alone reads what is in them. version: counts its changes."""
+    """One piece of work: a part, its variants, its results.
+
+    views: cameras and what is cut and hidden, kept by name; the page alone reads what is in them.
+    version: counts its changes. deleted: since when it is out of sight; it goes after a while.
+    """
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="studies")
-    shared_with = models.ManyToManyField(settings.AUTH_USER_MODEL, blank=True, related_name="+")
     name = models.CharField(max_length=120)
     file_name = models.CharField(max_length=255)
     source = models.ForeignKey(Product, models.PROTECT, related_name="+")
     archived = models.BooleanField(default=False)
+    deleted = models.DateTimeField(null=True)
     views = models.JSONField(decoder=Reading, default=list)
     version = models.IntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
     updated = models.DateTimeField(auto_now=True)
     objects = StudySet.as_manager()
+
+
+class Share(models.Model):
+    """A study shown to another account: to look at, or to work on too."""
+
+    study = models.ForeignKey(Study, models.CASCADE, related_name="shares")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    works = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["study", "user"], name="share_once")]
 
 
 class Variant(models.Model):
@@ -78,6 +96,16 @@ class Variant(models.Model):
     class Meta:
         ordering = ["id"]
         constraints = [models.UniqueConstraint(fields=["study", "name"], name="variant_name_once")]
+
+
+class Kept(models.Model):
+    """A product that a study's runs brought; it counts as the study's as long as it is there."""
+
+    study = models.ForeignKey(Study, models.CASCADE, related_name="kept")
+    product = models.ForeignKey(Product, models.CASCADE, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["study", "product"], name="kept_once")]
 
 
 class Change(models.Model):

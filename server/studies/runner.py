@@ -29,6 +29,7 @@ from intaglio.stages.registry import stages_of
 from studies.ending import BEAT_SECONDS, beat, end, insisting, told
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
+from studies.room import keep
 from studies.store import DatabaseStore, load_bytes
 
 log = logging.getLogger(__name__)
@@ -315,6 +316,7 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
             # files were added, and they can be read
             study.source, study.file_name = brought, job.file_name
         study.save()
+        keep(study, message["keys"].values())
         end(job.id, Job.State.DONE)
     job.refresh_from_db()
 

@@ -50,6 +50,7 @@ def save_bytes(
         )
         if made:
             packed = zstandard.ZstdCompressor(level=3).compress(data)
+            Product.objects.filter(key=key).update(stored=len(packed))
             for number, start in enumerate(range(0, len(packed), CHUNK_BYTES)):
                 Chunk.objects.create(
                     product=product, number=number, data=packed[start : start + CHUNK_BYTES]

@@ -6,6 +6,8 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from accounts.models import Session
+from accounts.record import forget_old
 from intaglio.recipe.plan import states
 from intaglio.stages.registry import stages_of
 from studies.models import Job, Product, Study, Variant
@@ -46,9 +48,27 @@ def _settings_of(variant: Variant) -> list[dict[str, Any]]:
     return out
 
 
+def remove(study: Study) -> None:
+    """Remove a study for good; products that nothing else reaches go with the next sweep."""
+    study.jobs.all().delete()
+    study.delete()
+
+
+def _forget() -> None:
+    """Remove studies that were deleted long ago, jobs that ended long ago with their hold on the
+    files they read, sessions that ended and old lines of the log."""
+    now = timezone.now()
+    for study in Study.objects.filter(deleted__lt=now - timedelta(days=settings.DELETED_DAYS)):
+        remove(study)
+    Job.objects.filter(ended__lt=now - timedelta(hours=settings.KEEP_HOURS)).delete()
+    Session.objects.filter(expire_date__lt=now).delete()
+    forget_old()
+
+
 def sweep() -> int:
     """Remove products that nothing reaches and that are older than KEEP_HOURS; how many. A product
     made only to look at sizes while they are typed goes after an hour, if it is not shown."""
+    _forget()
     now = timezone.now()
     old = Product.objects.filter(created__lt=now - timedelta(hours=settings.KEEP_HOURS))
     seen = Product.objects.filter(live=True, created__lt=now - timedelta(hours=1))

@@ -12,7 +12,7 @@ from studies.models import Edit
 @pytest.fixture
 def shared(study, ben):
     """Ada's variant, which Ben sees and changes too."""
-    study.shared_with.add(get_user_model().objects.get(username="ben"))
+    study.shares.create(user=get_user_model().objects.get(username="ben"), works=True)
     return study.variants.get()
 
 

@@ -51,7 +51,7 @@ def asked(path, pieces, headers=(), last=True):
 def cookie(transactional_db):
     get_user_model().objects.create_user("ada", password="quiet-water")
     client = APIClient()
-    client.login(username="ada", password="quiet-water")
+    client.force_login(get_user_model().objects.get(username="ada"))
     return (b"cookie", f"a=b; sessionid={client.cookies['sessionid'].value}".encode())
 
 

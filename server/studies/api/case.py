@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from intaglio.stages.case.foretold import back, foretold
-from studies.api.access import variant_of
+from studies.api.access import LOOK, variant_of
 from studies.api.shapes import BackShape, ForetoldShape
 from studies.api.variants import variant_states
 
@@ -22,7 +22,7 @@ Rows = Sequence[Mapping[str, Any]]
 
 def _settled(variant_id: int, request: Request) -> tuple[Settings, Report, Report, Rows]:
     """Settings of Case, what Domain and Patches tell, and rows of patches that tell their rims."""
-    states = {s.stage: s for s in variant_states(variant_of(request.user, variant_id))}
+    states = {s.stage: s for s in variant_states(variant_of(request, variant_id, LOOK))}
     case, domain, patches = (states[key] for key in ("case", "domain", "patches"))
     if case.error is not None:
         raise case.error

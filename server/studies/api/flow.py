@@ -47,6 +47,7 @@ from studies.api.variants import changed_settings, free_name, refuse_wrong, vari
 from studies.ending import end_silent
 from studies.looks import look_at
 from studies.models import Job, Variant
+from studies.room import refuse_crowd, refuse_full
 from studies.store import DatabaseStore
 from studies.tasks import enqueue
 
@@ -101,7 +102,7 @@ class FlowView(APIView):
     @extend_schema(responses=FlowShape)
     def get(self, request: Request, variant_id: int) -> Response:
         """The flow as far as it is computed."""
-        condition, key = flow_shown(variant_of(request.user, variant_id))
+        condition, key = flow_shown(variant_of(request, variant_id))
         report = None if key is None else DatabaseStore().report(key)
         return Response({"condition": condition, "product": key, "report": report})
 
@@ -109,7 +110,7 @@ class FlowView(APIView):
     def post(self, request: Request, variant_id: int) -> Response:
         """Hand over what is out of date and compute so many iterations; go_on: after those that
         there are."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         shape = FlowAskedShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
@@ -131,6 +132,8 @@ def begin_flow(user: User, variant: Variant, iterations: int, go_on: bool = Fals
         ).first()
         if running is not None:
             return running
+        refuse_crowd(user)
+        refuse_full(variant.study.owner)
         before = key if go_on and condition == "current" else None
         job = Job.objects.create(
             owner=user,
@@ -163,7 +166,7 @@ class ConvergenceView(APIView):
     def get(self, request: Request, variant_id: int) -> Response:
         """How the results depend on the grid, over those of the study's variants that differ from
         this one in nothing else, and whose flow is up to date."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         proofs = []
         for other in variant.study.variants.all():
             condition, key = flow_shown(other)
@@ -176,7 +179,7 @@ class ConvergenceView(APIView):
     def post(self, request: Request, variant_id: int) -> Response:
         """Branch two variants with grids coarser by a ratio and its square, and compute the flow of
         all three, as far as it is not up to date. If one cannot be made none is."""
-        source = variant_of(request.user, variant_id)
+        source = variant_of(request, variant_id)
         shape = GridsAskedShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
@@ -205,7 +208,7 @@ class FlowWallsView(APIView):
     @extend_schema(responses=_BINARY, parameters=[OpenApiParameter("field", str)])
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The boundary with the values of a field that it has."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         field = request.query_params.get("field", "wall_pressure")
         if field not in BY_KEY or BY_KEY[field].of != "rim":
             raise ValidationError({"detail": f"The boundary has no field called {field}."})
@@ -226,7 +229,7 @@ class FlowProfileView(APIView):
     def get(self, request: Request, variant_id: int) -> Response | HttpResponse:
         """The flow along a line from (x0, y0, z0) to (x1, y1, z1) in the study's unit; as CSV, in
         SI units."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         start, end = (np.array([number(request, f"{a}{k}") for a in "xyz"]) for k in (0, 1))
         count = whole_number(request, "count", 101, 2, 2001)
         if not np.linalg.norm(end - start) > 0:

@@ -21,7 +21,7 @@ from intaglio.sizing.octree import SizeField, sizes
 from intaglio.stages.domain.settings import Domain
 from intaglio.stages.domain.step import enclosure_of
 from intaglio.stages.sizing.step import field_of
-from studies.api.access import variant_of
+from studies.api.access import LOOK, variant_of
 from studies.api.archives import pieces_of, sent, zipped
 from studies.api.held import product_arrays, shown_product
 from studies.api.shapes import (
@@ -56,7 +56,7 @@ class MeasureView(APIView):
         """Distances, angle, radius, wall thickness between touched places of a stage's geometry."""
         if stage not in _STAGES:
             raise Http404("The ruler works on Geometry and Domain.")
-        model = _model(shown_product(variant_of(request.user, variant_id), stage))
+        model = _model(shown_product(variant_of(request, variant_id, LOOK), stage))
         shape = MeasureShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
@@ -73,7 +73,7 @@ class SizesView(APIView):
     @extend_schema(request=PlacesShape, responses=SizesShape)
     def post(self, request: Request, variant_id: int) -> Response:
         """Edge lengths of the size field at places: one point, or points along a line."""
-        key = shown_product(variant_of(request.user, variant_id), "sizing")
+        key = shown_product(variant_of(request, variant_id, LOOK), "sizing")
         shape = PlacesShape(data=request.data)
         shape.is_valid(raise_exception=True)
         points = np.array(shape.validated_data["points"], float).reshape(-1, 3)
@@ -86,7 +86,7 @@ class SelectView(APIView):
         """The faces that a selection grows to."""
         if stage not in _STAGES:
             raise Http404("Faces are selected in Geometry and Domain.")
-        key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
+        key = shown_product(variant_of(request, variant_id, LOOK), stage, whole=False)
         shape = GrowShape(data=request.data)
         shape.is_valid(raise_exception=True)
         report = DatabaseStore().report(key) or {}
@@ -97,7 +97,7 @@ class EnclosureView(APIView):
     @extend_schema(responses=OpenApiTypes.OBJECT)
     def get(self, request: Request, variant_id: int) -> Response:
         """The enclosure that the settings ask for, before anything is run."""
-        states = {s.stage: s for s in variant_states(variant_of(request.user, variant_id))}
+        states = {s.stage: s for s in variant_states(variant_of(request, variant_id))}
         report, domain = states["geometry"].report, states["domain"]
         if report is None or domain.settings is None or domain.error is not None:
             raise Http404("There is no geometry to enclose yet.")
@@ -127,7 +127,7 @@ class GeometryView(APIView):
     )
     def get(self, request: Request, variant_id: int, stage: str) -> StreamingHttpResponse:
         """A stage's geometry as STEP, BREP, STL, OBJ or PLY; per body or patch as a zip."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         suffix = "." + request.query_params.get("as", "stl")
         per = request.query_params.get("per", "whole")
         if suffix not in WRITTEN or per not in PER:

@@ -6,6 +6,7 @@ from collections.abc import AsyncIterator
 from datetime import timedelta
 
 from asgiref.sync import sync_to_async
+from django.contrib.auth.models import User
 from django.db import DatabaseError, connection
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -16,10 +17,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from accounts.models import Session
 from intaglio.recipe.proving import FLOW
-from studies.api.access import job_of, user_of
+from studies.api.access import job_of, jobs_seen_by, user_of
 from studies.api.shapes import JobShape
-from studies.ending import end_silent
+from studies.ending import cancel
 from studies.hub import Hub, hub
 from studies.models import Job
 
@@ -28,34 +30,30 @@ _LOOK = 0.15
 _ALIVE = 15
 
 
-def _recent(user_id: int) -> QuerySet[Job]:
+def _recent(user: User) -> QuerySet[Job]:
     since = timezone.now() - timedelta(hours=12)
-    return Job.objects.filter(owner_id=user_id, created__gt=since).order_by("created")
+    return Job.objects.filter(jobs_seen_by(user), created__gt=since).order_by("created")
 
 
 class JobsView(APIView):
     @extend_schema(responses=JobShape(many=True))
     def get(self, request: Request) -> Response:
-        """One's jobs of the last hours, oldest first."""
-        return Response(JobShape(_recent(user_of(request).pk), many=True).data)
+        """Jobs of the last hours, oldest first: one's own, and those of the studies one sees."""
+        return Response(JobShape(_recent(user_of(request)), many=True).data)
 
 
 class JobView(APIView):
     @extend_schema(responses=JobShape)
     def get(self, request: Request, job_id: str) -> Response:
-        return Response(JobShape(job_of(request.user, job_id)).data)
+        return Response(JobShape(job_of(request, job_id)).data)
 
 
 class CancelView(APIView):
     @extend_schema(request=None, responses=JobShape)
     def post(self, request: Request, job_id: str) -> Response:
         """Ask a job to stop; one that waits stops at once, one that is over stays as it is."""
-        job = job_of(request.user, job_id)
-        Job.objects.filter(id=job.id, state=Job.State.WAITING).update(
-            state=Job.State.CANCELLED, ended=timezone.now(), updated=timezone.now()
-        )
-        Job.objects.filter(id=job.id, state=Job.State.RUNNING).update(cancel_asked=True)
-        end_silent(Job.objects.filter(id=job.id))
+        job = job_of(request, job_id)
+        cancel(Job.objects.filter(id=job.id))
         job.refresh_from_db()
         return Response(JobShape(job).data)
 
@@ -64,7 +62,7 @@ class StopView(APIView):
     @extend_schema(request=None, responses=JobShape)
     def post(self, request: Request, job_id: str) -> Response:
         """Ask a flow to end soon and keep what there is; one that waits stops at once."""
-        job = job_of(request.user, job_id)
+        job = job_of(request, job_id)
         if job.target != FLOW:
             raise ValidationError({"detail": "Only a flow can stop and keep what there is."})
         Job.objects.filter(id=job.id, state=Job.State.WAITING).update(
@@ -83,23 +81,26 @@ def _close() -> None:
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Server-sent events: one `job` event per change of one of the user's jobs."""
+    """Server-sent events: one `job` event per change of a job that the user sees, until the session
+    ends."""
     user = await request.auser()
     # a stream stays open; the connection that told whose it is does not
     await sync_to_async(_close)()
-    if not user.is_authenticated:
+    if not isinstance(user, User):
         return HttpResponse(status=403)
     own = hub()
     if own.full(user.pk):
         return HttpResponse("Too many pages are open at once.", status=429)
-    response = StreamingHttpResponse(_stream(own, user.pk), content_type="text/event-stream")
+    response = StreamingHttpResponse(
+        _stream(own, user, request.session.session_key), content_type="text/event-stream"
+    )
     response["X-Accel-Buffering"] = "no"
     return response
 
 
-async def _stream(own: Hub, user_id: int) -> AsyncIterator[str]:
+async def _stream(own: Hub, user: User, session: str | None) -> AsyncIterator[str]:
     sent: dict[str, str] = {}
-    changed = own.join(user_id)
+    changed = own.join(user.pk)
     try:
         yield "retry: 1000\n\n"
         while True:
@@ -107,11 +108,13 @@ async def _stream(own: Hub, user_id: int) -> AsyncIterator[str]:
                 await asyncio.wait_for(changed.wait(), _ALIVE)
             except TimeoutError:
                 yield ": still here\n\n"
+                if session is not None and not await own.read(lambda: _lasts(session)):
+                    return
             # several changes at once are told once
             await asyncio.sleep(_LOOK)
             changed.clear()
             try:
-                jobs = await own.read(lambda: _told(user_id))
+                jobs = await own.read(lambda: _told(user))
             except DatabaseError:
                 continue  # the listener says so when it is back
             for number, text in jobs:
@@ -119,8 +122,16 @@ async def _stream(own: Hub, user_id: int) -> AsyncIterator[str]:
                     sent[number] = text
                     yield f"event: job\ndata: {text}\n\n"
     finally:
-        own.leave(user_id, changed)
+        own.leave(user.pk, changed)
 
 
-def _told(user_id: int) -> list[tuple[str, str]]:
-    return [(str(j.id), json.dumps(JobShape(j).data, default=str)) for j in _recent(user_id)]
+def _told(user: User) -> list[tuple[str, str]]:
+    return [(str(j.id), json.dumps(JobShape(j).data, default=str)) for j in _recent(user)]
+
+
+def _lasts(session: str) -> bool:
+    """Whether a session has not been ended meanwhile; while the database is away it may have."""
+    try:
+        return Session.objects.filter(session_key=session).exists()
+    except DatabaseError:
+        return True

@@ -67,7 +67,7 @@ class QualityView(APIView):
     def get(self, request: Request, variant_id: int) -> Response:
         """One metric of the mesh, or of the surface's: its spread, bars between low and high, how
         many cells or triangles are beyond its limit, and the worst with their causes."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         bars = whole_number(request, "bars", 24, 1, MOST_BARS)
         listed = whole_number(request, "worst", 10, 0, MOST_LISTED)
         ends = [
@@ -128,7 +128,7 @@ class AroundView(APIView):
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """A cell and those around it: so many rings of cells that share a node. rings 0: the cell
         alone. Of a surface the same of triangles."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         if of_surface(request):
             surface = surface_shown(request, variant)
             cell = whole_number(request, "cell", -1, 0, len(surface.triangles) - 1)

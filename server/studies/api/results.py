@@ -45,7 +45,7 @@ class ViewView(APIView):
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """What the model view draws for a stage: points, triangles, their CAD face, lines; free
         edges and edges with more than two faces. before: the geometry as it was read."""
-        key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
+        key = shown_product(variant_of(request, variant_id), stage, whole=False)
         arrays, _ = product_arrays(key)
         told: dict[str, Any] = {"product": key}
         if stage == "geometry" and request.query_params.get("before") == "true":
@@ -89,7 +89,7 @@ class SliceView(APIView):
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
         cut through them; or the layers alone, where n · x >= offset."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         key = shown_product(variant, "volume")
         normal = np.array([number(request, n) for n in ("nx", "ny", "nz")])
         length = float(np.linalg.norm(normal))
@@ -121,7 +121,7 @@ class StackView(APIView):
     )
     def get(self, request: Request, variant_id: int) -> Response:
         """The stack of layers at a place on a face of the domain. 404 where none are asked for."""
-        key = shown_product(variant_of(request.user, variant_id), "layers")
+        key = shown_product(variant_of(request, variant_id), "layers")
         at = np.array([number(request, n) for n in ("x", "y", "z")])
         found = stack_at(CoreProduct(*product_arrays(key)), int(number(request, "face")), at)
         if found is None:
@@ -138,7 +138,7 @@ class CellsView(APIView):
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """The cells, or the triangles of the surface, whose metric lies between low and high; of
         the surface all if neither is given."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         if of_surface(request):
             surface = surface_shown(request, variant)
             low, high = number(request, "low", -np.inf), number(request, "high", np.inf)
@@ -159,7 +159,7 @@ class PictureView(APIView):
     @extend_schema(responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """The stage's small picture."""
-        key = shown_product(variant_of(request.user, variant_id), stage, whole=False)
+        key = shown_product(variant_of(request, variant_id), stage, whole=False)
         arrays, _ = product_arrays(key)
         if "picture" not in arrays:
             raise Http404("This stage has no picture.")
@@ -170,7 +170,7 @@ class ReportView(APIView):
     @extend_schema(responses={(200, "text/html"): OpenApiTypes.STR})
     def get(self, request: Request, variant_id: int) -> HttpResponse:
         """What is up to date of a variant, on one page that prints."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         states = variant_states(variant)
         if not any(s.report is not None for s in states):
             raise Http404("Nothing is up to date yet. Run a stage first.")
@@ -193,7 +193,7 @@ class ExportView(APIView):
     )
     def get(self, request: Request, variant_id: int) -> StreamingHttpResponse:
         """Mesh and case in one zip, if they are up to date; or one of the files alone."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         state = variant_states(variant)[-1]
         if state.report is None or state.key is None:
             raise ValidationError({"detail": "Set up the case first; its result is out of date."})

@@ -25,19 +25,9 @@ class ProblemShape(serializers.Serializer):
     stale = StaleShape(required=False)
 
 
-class SignInShape(serializers.Serializer):
-    username = serializers.CharField()
-    password = serializers.CharField()
-
-
 class HealthShape(serializers.Serializer):
     server = serializers.BooleanField()
     database = serializers.BooleanField()
-
-
-class SessionShape(serializers.Serializer):
-    username = serializers.CharField(allow_null=True)
-    upload_limit = serializers.IntegerField()
 
 
 class RowBlankShape(serializers.Serializer):
@@ -329,6 +319,12 @@ class VariantNameShape(serializers.Serializer):
 
 
 class StudyShape(serializers.Serializer):
+    """role: what one may do with it; kept: bytes; deleted: since when it is out of sight."""
+
+    role = serializers.ChoiceField(choices=["own", "work", "look"])
+    kept = serializers.IntegerField()
+    shared = serializers.IntegerField(help_text="accounts that it is shared with")
+    deleted = serializers.DateTimeField(allow_null=True)
     version = serializers.IntegerField()
     views = serializers.ListField(child=serializers.DictField())
     kind = serializers.ChoiceField(choices=["part", "mesh"])
@@ -360,6 +356,27 @@ class ViewShape(serializers.Serializer):
 
 
 _VIEW_BYTES = 100_000
+
+
+class ShareAskedShape(serializers.Serializer):
+    name = serializers.CharField(max_length=150)
+    works = serializers.BooleanField(default=False, help_text="on it, not only looks at it")
+
+
+class ShareShape(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    works = serializers.BooleanField()
+
+
+class RoomShape(serializers.Serializer):
+    """Bytes that one's studies keep, and may keep; jobs that wait or run, and may."""
+
+    kept = serializers.IntegerField()
+    most = serializers.IntegerField()
+    jobs = serializers.IntegerField()
+    jobs_most = serializers.IntegerField()
+    days = serializers.IntegerField(help_text="until a deleted study is gone for good")
 
 
 class StudyChangeShape(serializers.Serializer):

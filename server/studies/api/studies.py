@@ -3,25 +3,30 @@
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import transaction
-from drf_spectacular.utils import extend_schema
+from django.http import Http404
+from django.utils import timezone
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from accounts.record import record
 from intaglio.errors import FileRejected
 from intaglio.parts.taking import Source, together
 from intaglio.recipe.plan import source_key
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.finished import is_finished
 from intaglio.stages.registry import STAGES
-from studies.api.access import study_of, user_of
+from studies.api.access import LOOK, OWN, role_of, study_of, user_of
 from studies.api.shapes import (
     JobShape,
     NewVariantShape,
     ProblemShape,
+    RoomShape,
     StudyChangeShape,
     StudyShape,
     UploadShape,
@@ -29,13 +34,17 @@ from studies.api.shapes import (
 )
 from studies.api.variants import VERSION
 from studies.edits import Stale, version_told
+from studies.ending import cancel
 from studies.models import Job, Product, Study, Variant
+from studies.room import bytes_kept_by, bytes_of, jobs_of, keep, refuse_crowd, refuse_full
 from studies.store import load_bytes, save_bytes
+from studies.sweeping import remove
 from studies.tasks import enqueue
 
 
-def study_row(study: Study) -> dict[str, Any]:
-    """A study as the shelf shows it: its furthest stage and cells over all variants."""
+def study_row(study: Study, user: User, kept: int | None = None) -> dict[str, Any]:
+    """A study as the shelf shows it to a user: its furthest stage and cells over all variants;
+    kept: bytes, if they are known."""
     order = [s.key for s in STAGES]
     furthest, cells, picture = None, None, None
     for variant in study.variants.all():
@@ -61,6 +70,10 @@ def study_row(study: Study) -> dict[str, Any]:
         "file_name": study.file_name,
         "kind": "mesh" if is_finished(study.file_name) else "part",
         "owner": study.owner.get_username(),
+        "role": role_of(user, study),
+        "kept": bytes_of([study])[study.pk] if kept is None else kept,
+        "shared": study.shares.count(),
+        "deleted": study.deleted,
         "archived": study.archived,
         "views": study.views,
         "updated": study.updated,
@@ -81,15 +94,17 @@ def _proof(study: Study) -> str | None:
 class StudiesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=StudyShape(many=True))
+    @extend_schema(responses=StudyShape(many=True), parameters=[OpenApiParameter("deleted", bool)])
     def get(self, request: Request) -> Response:
-        found = (
-            Study.objects.seen_by(user_of(request))
-            .select_related("owner")
-            .prefetch_related("variants")
-            .order_by("-updated")
-        )
-        return Response([StudyShape(study_row(s)).data for s in found])
+        """One's studies, and those that others share; deleted: one's own that are out of sight."""
+        user = user_of(request)
+        if request.query_params.get("deleted") == "true":
+            found = Study.objects.filter(owner=user).exclude(deleted=None)
+        else:
+            found = Study.objects.seen_by(user)
+        rows = list(found.select_related("owner").prefetch_related("variants").order_by("-updated"))
+        kept = bytes_of(rows)
+        return Response([StudyShape(study_row(s, user, kept[s.pk])).data for s in rows])
 
     @extend_schema(request=UploadShape, responses={202: JobShape})
     def post(self, request: Request) -> Response:
@@ -98,6 +113,8 @@ class StudiesView(APIView):
         shape = UploadShape(data=request.data)
         source = _uploaded(request)
         shape.is_valid(raise_exception=True)
+        refuse_crowd(user_of(request))
+        refuse_full(user_of(request), len(source.data))
         with transaction.atomic():
             kept = save_bytes(source_key(source.data), "source", {}, source.data)
             job = Job.objects.create(
@@ -164,10 +181,12 @@ class FilesView(APIView):
     def post(self, request: Request, study_id: int) -> Response:
         """Add files to a study's geometry: a job reads them all, and only if that succeeds do they
         become the study's, and every variant out of date."""
-        study = study_of(request.user, study_id)
+        study = study_of(request, study_id)
         if is_finished(study.file_name):
             raise ValidationError({"detail": "A finished mesh takes no more files."})
         uploaded = _uploaded(request).files()
+        refuse_crowd(user_of(request))
+        refuse_full(study.owner, sum(len(data) for _, data in uploaded))
         variant = study.variants.first()
         with transaction.atomic():
             # files that are added at once come one after the other, and none takes another's place
@@ -190,7 +209,7 @@ class FilesView(APIView):
 class StudyView(APIView):
     @extend_schema(responses=StudyShape)
     def get(self, request: Request, study_id: int) -> Response:
-        return Response(StudyShape(study_row(study_of(request.user, study_id))).data)
+        return Response(StudyShape(study_row(study_of(request, study_id), user_of(request))).data)
 
     @extend_schema(
         request=StudyChangeShape,
@@ -198,9 +217,11 @@ class StudyView(APIView):
         parameters=[VERSION],
     )
     def patch(self, request: Request, study_id: int) -> Response:
-        study = study_of(request.user, study_id)
+        study = study_of(request, study_id)
         shape = StudyChangeShape(data=request.data)
         shape.is_valid(raise_exception=True)
+        if "archived" in shape.validated_data:
+            study_of(request, study_id, OWN)
         since = version_told(request)
         with transaction.atomic():
             study = Study.objects.select_for_update(of=("self",)).get(id=study.id)
@@ -210,14 +231,68 @@ class StudyView(APIView):
                 setattr(study, key, value)
             study.version += 1
             study.save()
-        return Response(StudyShape(study_row(study)).data)
+        return Response(StudyShape(study_row(study, user_of(request))).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, study_id: int) -> Response:
+        """Put a study out of sight and cancel its jobs; after some days it is gone for good."""
+        study = study_of(request, study_id, OWN)
+        Study.objects.filter(id=study.pk).update(deleted=timezone.now())
+        cancel(study.jobs.all())
+        record(request, "deleted", about=study.name)
+        return Response(status=204)
+
+
+def _deleted(request: Request, study_id: int) -> Study:
+    """One's own study that is out of sight. Raises Http404."""
+    held = Study.objects.filter(owner=user_of(request), id=study_id).exclude(deleted=None)
+    study = held.first()
+    if study is None:
+        raise Http404("There is no such deleted study.")
+    return study
+
+
+class DeletedView(APIView):
+    @extend_schema(request=None, responses=StudyShape)
+    def post(self, request: Request, study_id: int) -> Response:
+        """Bring a deleted study back."""
+        study = _deleted(request, study_id)
+        study.deleted = None
+        study.save(update_fields=["deleted", "updated"])
+        record(request, "restored", about=study.name)
+        return Response(StudyShape(study_row(study, user_of(request))).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, study_id: int) -> Response:
+        """Remove a deleted study for good, with what it alone keeps."""
+        study = _deleted(request, study_id)
+        record(request, "deleted", about=f"{study.name}, for good")
+        remove(study)
+        return Response(status=204)
+
+
+class RoomView(APIView):
+    @extend_schema(responses=RoomShape)
+    def get(self, request: Request) -> Response:
+        """What one keeps, and may keep."""
+        user = user_of(request)
+        return Response(
+            {
+                "kept": bytes_kept_by(user),
+                "most": settings.QUOTA_BYTES,
+                "jobs": jobs_of(user),
+                "jobs_most": settings.JOBS_MOST,
+                "days": settings.DELETED_DAYS,
+            }
+        )
 
 
 class DuplicateView(APIView):
     @extend_schema(request=None, responses={201: StudyShape})
     def post(self, request: Request, study_id: int) -> Response:
         """A study of one's own with the same part, variants and results."""
-        study = study_of(request.user, study_id)
+        study = study_of(request, study_id, LOOK)
+        refuse_full(user_of(request), bytes_of([study])[study.pk])
         with transaction.atomic():
             copy = Study.objects.create(
                 owner=user_of(request),
@@ -228,14 +303,15 @@ class DuplicateView(APIView):
             )
             for v in study.variants.all():
                 Variant.objects.create(study=copy, name=v.name, settings=v.settings, shown=v.shown)
-        return Response(StudyShape(study_row(copy)).data, status=201)
+            keep(copy, study.kept.values_list("product", flat=True))
+        return Response(StudyShape(study_row(copy, user_of(request))).data, status=201)
 
 
 class VariantsView(APIView):
     @extend_schema(request=NewVariantShape, responses={201: VariantNameShape})
     def post(self, request: Request, study_id: int) -> Response:
         """Branch a variant: it shares every result until a setting differs."""
-        study = study_of(request.user, study_id)
+        study = study_of(request, study_id)
         shape = NewVariantShape(data=request.data)
         shape.is_valid(raise_exception=True)
         origin = study.variants.filter(id=shape.validated_data["source"]).first()

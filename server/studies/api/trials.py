@@ -38,7 +38,7 @@ class TrialsView(APIView):
     def post(self, request: Request, study_id: int) -> Response:
         """Branch a variant for each trial, change its settings, and run them all to a stage. If one
         cannot be used none is made."""
-        study = study_of(request.user, study_id)
+        study = study_of(request, study_id)
         shape = TrialsShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
@@ -76,7 +76,7 @@ class ComparisonView(APIView):
     def get(self, request: Request, study_id: int) -> Response:
         """Two to four variants of a study side by side: settings, figures of their meshes, and bars
         of one metric over one axis."""
-        study = study_of(request.user, study_id)
+        study = study_of(request, study_id)
         variants = _asked_variants(study, request.query_params.get("variants", ""))
         metric = METRIC.get(request.query_params.get("metric", "equiangle_skewness"))
         if metric is None:

@@ -26,6 +26,7 @@ from studies.looks import look_at
 from studies.models import Change, Job, Study, Variant
 from studies.pace import machine_pace
 from studies.problems import Conflict, problem
+from studies.room import refuse_crowd, refuse_full
 from studies.store import DatabaseStore
 from studies.tasks import enqueue
 
@@ -149,7 +150,7 @@ VERSION = OpenApiParameter(
 class VariantView(APIView):
     @extend_schema(responses=VariantShape)
     def get(self, request: Request, variant_id: int) -> Response:
-        return _answer(variant_of(request.user, variant_id))
+        return _answer(variant_of(request, variant_id))
 
 
 class SettingsView(APIView):
@@ -161,7 +162,7 @@ class SettingsView(APIView):
     def patch(self, request: Request, variant_id: int) -> Response:
         """Change settings; a value that cannot be used is refused and nothing changes, as is what
         was made from an older version than there is."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         since = version_told(request)
         with transaction.atomic():
             variant = locked(variant)
@@ -191,7 +192,7 @@ class UndoView(APIView):
         request=None, responses={200: VariantShape, 409: ProblemShape}, parameters=[VERSION]
     )
     def post(self, request: Request, variant_id: int) -> Response:
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         since = version_told(request)
         with transaction.atomic():
             # a change at the same time is before or after this one, never beside it
@@ -218,7 +219,7 @@ class RunsView(APIView):
     def post(self, request: Request, variant_id: int) -> Response:
         """Run all that is out of date up to a stage. live: only to see what the settings come to;
         the result is not kept beyond the next such run."""
-        variant = variant_of(request.user, variant_id)
+        variant = variant_of(request, variant_id)
         shape = RunShape(data=request.data)
         shape.is_valid(raise_exception=True)
         target, live = shape.validated_data["target"], shape.validated_data["live"]
@@ -254,6 +255,9 @@ def begin_run(user: User, variant: Variant, target: str, live: bool = False) -> 
     ).first()
     if same is not None:
         return same
+    if not live:
+        refuse_crowd(user)
+        refuse_full(variant.study.owner)
     job = Job.objects.create(
         owner=user,
         study=variant.study,

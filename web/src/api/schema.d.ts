@@ -4,6 +4,108 @@
  */
 
 export interface paths {
+    "/api/account/browsers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where one is signed in, the last used first. */
+        get: operations["account_browsers_list"];
+        put?: never;
+        post?: never;
+        /** @description Sign out everywhere but here. */
+        delete: operations["account_browsers_others"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/browsers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Sign out one browser. */
+        delete: operations["account_browsers_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What happened with one's account, the last first; all: with everybody's, to keepers. */
+        get: operations["account_log_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Change one's password; one's other browsers are signed out. */
+        post: operations["account_password_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["accounts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Close an account, whose studies stay, or open it again. */
+        patch: operations["accounts_partial_update"];
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -21,6 +123,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Invitations that still open something. */
+        get: operations["invitations_list"];
+        put?: never;
+        post: operations["invitations_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/{invitation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Withdraw an invitation. */
+        delete: operations["invitations_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -28,7 +164,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One's jobs of the last hours, oldest first. */
+        /** @description Jobs of the last hours, oldest first: one's own, and those of the studies one sees. */
         get: operations["jobs_list"];
         put?: never;
         post?: never;
@@ -88,6 +224,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/join/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an invitation opens. */
+        get: operations["join_retrieve"];
+        put?: never;
+        /** @description Make the account, or set its password, and sign in. */
+        post: operations["join_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lists": {
         parameters: {
             query?: never;
@@ -114,6 +268,23 @@ export interface paths {
         };
         /** @description All repairs and motions of the geometry, with their blanks. */
         get: operations["operations_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What one keeps, and may keep. */
+        get: operations["room_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -162,6 +333,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One's studies, and those that others share; deleted: one's own that are out of sight. */
         get: operations["studies_list"];
         put?: never;
         /**
@@ -185,7 +357,8 @@ export interface paths {
         get: operations["studies_retrieve"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Put a study out of sight and cancel its jobs; after some days it is gone for good. */
+        delete: operations["studies_destroy"];
         options?: never;
         head?: never;
         patch: operations["studies_partial_update"];
@@ -206,6 +379,24 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring a deleted study back. */
+        post: operations["studies_deleted_create"];
+        /** @description Remove a deleted study for good, with what it alone keeps. */
+        delete: operations["studies_deleted_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -243,6 +434,41 @@ export interface paths {
          */
         post: operations["studies_files_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/shares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description With whom a study is shared. */
+        get: operations["studies_shares_list"];
+        put?: never;
+        /** @description Share a study with an account, to look at it or to work on it; or change which. */
+        post: operations["studies_shares_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/shares/{share_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take a share back; one may also leave a study that is shared with oneself. */
+        delete: operations["studies_shares_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -749,6 +975,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AccountShape: {
+            id: number;
+            name: string;
+            keeper: boolean;
+            open: boolean;
+            /** Format: date-time */
+            seen: string | null;
+        };
         /** @description Reynolds number wanted at a patch, on a length in the model's unit, and what may change. */
         BackShape: {
             patch: string;
@@ -777,6 +1011,19 @@ export interface components {
             most: number | null;
             choices: string[][];
             rows: components["schemas"]["KindedShape"] | null;
+        };
+        /** @description One browser that is signed in. */
+        BrowserShape: {
+            /** Format: uuid */
+            number: string;
+            address: string;
+            browser: string;
+            /** Format: date-time */
+            begun: string;
+            /** Format: date-time */
+            seen: string;
+            /** @description the one that asks */
+            own: boolean;
         };
         ComparedRowShape: {
             group: string;
@@ -826,6 +1073,15 @@ export interface components {
             cells: number[];
             sizes: number[];
             rows: components["schemas"]["ConvergenceRowShape"][];
+        };
+        EventShape: {
+            /** Format: date-time */
+            at: string;
+            kind: string;
+            words: string;
+            who: string;
+            about: string;
+            address: string;
         };
         FacesShape: {
             faces: string[];
@@ -893,6 +1149,25 @@ export interface components {
             /** Format: double */
             eddies: number;
         };
+        /** @description secret: for the link, told once, when it is made. */
+        InvitationShape: {
+            id: number;
+            note: string;
+            keeper: boolean;
+            account: string | null;
+            by: string | null;
+            /** Format: date-time */
+            until: string;
+            secret: string | null;
+        };
+        /** @description account: whose password the link is to set anew; else it makes an account. */
+        InviteShape: {
+            /** @default  */
+            note: string;
+            /** @default false */
+            keeper: boolean;
+            account?: number | null;
+        };
         JobShape: {
             /** Format: uuid */
             id?: string;
@@ -917,6 +1192,16 @@ export interface components {
             readonly updated: string;
             /** Format: date-time */
             ended?: string | null;
+        };
+        JoinShape: {
+            /** @default  */
+            username: string;
+            password: string;
+        };
+        /** @description account: whose password is set, if there is one already. */
+        JoiningShape: {
+            account: string | null;
+            by: string | null;
         };
         /**
          * @description * `part` - part
@@ -1005,6 +1290,13 @@ export interface components {
             };
             blanks: components["schemas"]["BlankShape"][];
         };
+        PasswordShape: {
+            old: string;
+            new: string;
+        };
+        PatchedAccountChangeShape: {
+            open?: boolean;
+        };
         PatchedStudyChangeShape: {
             name?: string;
             archived?: boolean;
@@ -1042,6 +1334,22 @@ export interface components {
             beyond: number | null;
             worst: components["schemas"]["WorstCellShape"][];
         };
+        /**
+         * @description * `own` - own
+         *     * `work` - work
+         *     * `look` - look
+         * @enum {string}
+         */
+        RoleEnum: "own" | "work" | "look";
+        /** @description Bytes that one's studies keep, and may keep; jobs that wait or run, and may. */
+        RoomShape: {
+            kept: number;
+            most: number;
+            jobs: number;
+            jobs_most: number;
+            /** @description until a deleted study is gone for good */
+            days: number;
+        };
         /** @description A number of a row; it has no rows of its own. */
         RowBlankShape: {
             name: string;
@@ -1075,9 +1383,25 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        /** @description keeper: may invite others; demo: the demo's account is there for all. */
         SessionShape: {
             username: string | null;
             upload_limit: number;
+            keeper: boolean;
+            demo: boolean;
+        };
+        ShareAskedShape: {
+            name: string;
+            /**
+             * @description on it, not only looks at it
+             * @default false
+             */
+            works: boolean;
+        };
+        ShareShape: {
+            id: number;
+            name: string;
+            works: boolean;
         };
         SharedBarsShape: {
             edges: number[];
@@ -1149,7 +1473,14 @@ export interface components {
          * @enum {string}
          */
         StateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @description role: what one may do with it; kept: bytes; deleted: since when it is out of sight. */
         StudyShape: {
+            role: components["schemas"]["RoleEnum"];
+            kept: number;
+            /** @description accounts that it is shared with */
+            shared: number;
+            /** Format: date-time */
+            deleted: string | null;
             version: number;
             views: {
                 [key: string]: unknown;
@@ -1741,6 +2072,155 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    account_browsers_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BrowserShape"][];
+                };
+            };
+        };
+    };
+    account_browsers_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    account_browsers_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    account_log_list: {
+        parameters: {
+            query?: {
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventShape"][];
+                };
+            };
+        };
+    };
+    account_password_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["PasswordShape"];
+                "multipart/form-data": components["schemas"]["PasswordShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionShape"];
+                };
+            };
+        };
+    };
+    accounts_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountShape"][];
+                };
+            };
+        };
+    };
+    accounts_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedAccountChangeShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedAccountChangeShape"];
+                "multipart/form-data": components["schemas"]["PatchedAccountChangeShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountShape"][];
+                };
+            };
+        };
+    };
     health_retrieve: {
         parameters: {
             query?: never;
@@ -1765,6 +2245,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HealthShape"];
                 };
+            };
+        };
+    };
+    invitations_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationShape"][];
+                };
+            };
+        };
+    };
+    invitations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["InviteShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["InviteShape"];
+                "multipart/form-data": components["schemas"]["InviteShape"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationShape"];
+                };
+            };
+        };
+    };
+    invitations_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -1850,6 +2394,54 @@ export interface operations {
             };
         };
     };
+    join_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoiningShape"];
+                };
+            };
+        };
+    };
+    join_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["JoinShape"];
+                "multipart/form-data": components["schemas"]["JoinShape"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionShape"];
+                };
+            };
+        };
+    };
     lists_retrieve: {
         parameters: {
             query?: never;
@@ -1884,6 +2476,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OperationShape"][];
+                };
+            };
+        };
+    };
+    room_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomShape"];
                 };
             };
         };
@@ -1973,7 +2584,9 @@ export interface operations {
     };
     studies_list: {
         parameters: {
-            query?: never;
+            query?: {
+                deleted?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2031,6 +2644,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StudyShape"];
                 };
+            };
+        };
+    };
+    studies_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -2097,6 +2730,47 @@ export interface operations {
             };
         };
     };
+    studies_deleted_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyShape"];
+                };
+            };
+        };
+    };
+    studies_deleted_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     studies_duplicate_create: {
         parameters: {
             query?: never;
@@ -2140,6 +2814,75 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobShape"];
                 };
+            };
+        };
+    };
+    studies_shares_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareShape"][];
+                };
+            };
+        };
+    };
+    studies_shares_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShareAskedShape"];
+                "application/x-www-form-urlencoded": components["schemas"]["ShareAskedShape"];
+                "multipart/form-data": components["schemas"]["ShareAskedShape"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShareShape"][];
+                };
+            };
+        };
+    };
+    studies_shares_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                share_id: number;
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,9 +7,10 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import User
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
+from accounts.demo import ACCOUNT, PASSWORD
 from studies.models import Job, Study
 
 # the file of each demo study, and how far it is run at the start
@@ -21,8 +22,6 @@ DEMOS = (
     ("ejector.step", "case"),
 )
 
-ACCOUNT, PASSWORD = "demo", "northmere"
-
 
 class Command(BaseCommand):
     help = "Create the demo account and queue the demo studies, if they are not there."
@@ -30,9 +29,12 @@ class Command(BaseCommand):
     requires_system_checks: list[str] = []
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if not settings.DEMO:
+            raise CommandError("The demo's account is made in demo mode alone (INTAGLIO_DEMO=1).")
         user, made = get_user_model().objects.get_or_create(username=ACCOUNT)
-        if made:
+        if made or not user.is_staff:
             user.set_password(PASSWORD)
+            user.is_staff = True
             user.save()
         for file, target in DEMOS:
             self._study(user, Path(settings.ROOT) / "demo/models" / file, target)

@@ -1,14 +1,9 @@
-"""Signing in and out, and the description of the stages."""
+"""What the core describes: stages, operations, lists; and whether the server is well."""
 
 from typing import Any
 
-from django.conf import settings
-from django.contrib.auth import authenticate, login, logout
 from django.db import DatabaseError, connection
-from django.utils.decorators import method_decorator
-from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework.exceptions import ValidationError
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -22,43 +17,8 @@ from studies.api.shapes import (
     HealthShape,
     ListsShape,
     OperationShape,
-    SessionShape,
-    SignInShape,
     StageShape,
 )
-
-
-def _session(request: Request) -> Response:
-    user = request.user
-    name = user.get_username() if user.is_authenticated else None
-    return Response({"username": name, "upload_limit": settings.UPLOAD_BYTES})
-
-
-class SessionView(APIView):
-    permission_classes = [AllowAny]
-
-    @extend_schema(responses=SessionShape)
-    @method_decorator(ensure_csrf_cookie)
-    def get(self, request: Request) -> Response:
-        return _session(request)
-
-    @extend_schema(request=SignInShape, responses=SessionShape)
-    @method_decorator(ensure_csrf_cookie)
-    @method_decorator(csrf_protect)
-    def post(self, request: Request) -> Response:
-        shape = SignInShape(data=request.data)
-        shape.is_valid(raise_exception=True)
-        user = authenticate(request, **shape.validated_data)
-        if user is None:
-            raise ValidationError({"detail": "No account has this name and password."})
-        login(request, user)
-        request.user = user
-        return _session(request)
-
-    @extend_schema(responses=SessionShape)
-    def delete(self, request: Request) -> Response:
-        logout(request)
-        return _session(request)
 
 
 class HealthView(APIView):
