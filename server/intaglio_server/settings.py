@@ -145,7 +145,7 @@ LIVE_SECONDS = 1.0
 UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))
 # bytes that one account's studies may keep; jobs that it may have waiting and running; days until
 # a deleted study is gone for good
-QUOTA_BYTES = int(os.environ.get("INTAGLIO_QUOTA_BYTES", str(50 * 2**30)))
+QUOTA_BYTES = int(os.environ.get("INTAGLIO_QUOTA_BYTES", str(50 * 10**9)))
 JOBS_MOST = int(os.environ.get("INTAGLIO_JOBS_MOST", "30"))
 DELETED_DAYS = int(os.environ.get("INTAGLIO_DELETED_DAYS", "14"))
 CACHE_BYTES = 2 * 2**30

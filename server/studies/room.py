@@ -56,7 +56,7 @@ def refuse_full(user: User, more: int = 0) -> None:
     kept = bytes_kept_by(user)
     if kept + more > settings.QUOTA_BYTES:
         raise NoRoom(
-            f"Your studies keep {kept / 2**30:,.2f} of {settings.QUOTA_BYTES / 2**30:,.2f} GiB, "
+            f"These studies keep {kept / 1e9:,.2f} of {settings.QUOTA_BYTES / 1e9:,.2f} GB, "
             "and there is no room for this. Delete studies that are not needed any more, and "
             "remove them for good."
         )

@@ -10,6 +10,7 @@ from django.contrib.auth import get_user_model
 from django.db import connection
 from django.test import AsyncClient
 
+from accounts.models import Session
 from studies import hub
 from studies.api import jobs
 from studies.models import Job
@@ -90,6 +91,45 @@ def test_nobody_hears_of_the_jobs_of_others(ada, ben, job, monkeypatch):
         worker.join()
 
     asyncio.run(listen())
+
+
+def test_a_shared_study_tells_all_its_people(ada, ben, study, variant, job, monkeypatch):
+    """Ben hears of Ada's job and of her change of a setting."""
+    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+    study.shares.create(user=get_user_model().objects.get(username="ben"))
+
+    def change():
+        time.sleep(0.8)
+        address = f"/api/variants/{variant.id}/settings"
+        assert ada.patch(address, {"sizing": {"largest": 5.0}}, format="json").status_code == 200
+        connection.close()
+
+    async def listen():
+        answer = await page("ben")
+        assert str(job.id) in await following(answer)
+        worker = threading.Thread(target=change)
+        worker.start()
+        told = await following(answer)
+        worker.join()
+        assert told == f'event: variant\ndata: {{"id": {variant.id}, "version": 1}}\n\n'
+
+    asyncio.run(asyncio.wait_for(listen(), 20))
+
+
+def test_a_stream_ends_with_its_session(ada, monkeypatch):
+    monkeypatch.setattr(jobs, "_ALIVE", 0.2)
+
+    async def listen():
+        answer = await page("ada")
+        stream = answer.streaming_content.__aiter__()
+        await stream.__anext__()
+        assert b"still here" in await stream.__anext__()
+        await asyncio.to_thread(lambda: (Session.objects.all().delete(), connection.close()))
+        with pytest.raises(StopAsyncIteration):
+            for _ in range(20):
+                await stream.__anext__()
+
+    asyncio.run(asyncio.wait_for(listen(), 20))
 
 
 def test_one_user_has_no_more_pages_open_than_fit(job, monkeypatch):

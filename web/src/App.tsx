@@ -1,3 +1,5 @@
+import { Account } from "./account/Account";
+import { Join } from "./account/Join";
 import { useEvents, useSession } from "./api/queries";
 import { Bench } from "./bench/Bench";
 import { Compare } from "./compare/Compare";
@@ -18,10 +20,13 @@ export function App() {
       </p>
     );
   }
+  if (place.join) return <Join secret={place.join} />;
   if (!session.data.username) return <SignIn />;
   return (
     <Guarded name="This page" again={[place]}>
-      {place.study === null ? (
+      {place.account ? (
+        <Account session={session.data} />
+      ) : place.study === null ? (
         <Shelf session={session.data} />
       ) : place.compare && place.compare.length > 1 ? (
         <Compare key={place.study} study={place.study} shown={place.compare} />

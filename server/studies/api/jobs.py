@@ -23,11 +23,13 @@ from studies.api.access import job_of, jobs_seen_by, user_of
 from studies.api.shapes import JobShape
 from studies.ending import cancel
 from studies.hub import Hub, hub
-from studies.models import Job
+from studies.models import Job, Study, Variant
 
 # seconds over which changes are gathered, and after which one without any is told to be there
 _LOOK = 0.15
 _ALIVE = 15
+# seconds for which a change of a variant is told
+_EDITED = 60
 
 
 def _recent(user: User) -> QuerySet[Job]:
@@ -81,8 +83,8 @@ def _close() -> None:
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Server-sent events: one `job` event per change of a job that the user sees, until the session
-    ends."""
+    """Server-sent events: one `job` event per change of a job that the user sees, one `variant` event
+    per change of a variant's settings, until the session ends."""
     user = await request.auser()
     # a stream stays open; the connection that told whose it is does not
     await sync_to_async(_close)()
@@ -114,19 +116,28 @@ async def _stream(own: Hub, user: User, session: str | None) -> AsyncIterator[st
             await asyncio.sleep(_LOOK)
             changed.clear()
             try:
-                jobs = await own.read(lambda: _told(user))
+                told = await own.read(lambda: _told(user))
             except DatabaseError:
                 continue  # the listener says so when it is back
-            for number, text in jobs:
+            for kind, number, text in told:
                 if sent.get(number) != text:
                     sent[number] = text
-                    yield f"event: job\ndata: {text}\n\n"
+                    yield f"event: {kind}\ndata: {text}\n\n"
     finally:
         own.leave(user.pk, changed)
 
 
-def _told(user: User) -> list[tuple[str, str]]:
-    return [(str(j.id), json.dumps(JobShape(j).data, default=str)) for j in _recent(user)]
+def _told(user: User) -> list[tuple[str, str, str]]:
+    """Events, what each is about, and what it tells: jobs, and versions of variants that were
+    changed just now."""
+    jobs = [("job", str(j.id), json.dumps(JobShape(j).data, default=str)) for j in _recent(user)]
+    since = timezone.now() - timedelta(seconds=_EDITED)
+    seen = Study.objects.seen_by(user).values("id")
+    edited = Variant.objects.filter(study__in=seen, edits__created__gt=since).distinct()
+    return jobs + [
+        ("variant", f"variant {number}", json.dumps({"id": number, "version": version}))
+        for number, version in edited.values_list("id", "version")
+    ]
 
 
 def _lasts(session: str) -> bool:

@@ -79,7 +79,7 @@ def study_row(study: Study, user: User, kept: int | None = None) -> dict[str, An
         "updated": study.updated,
         "furthest": furthest,
         "cells": cells,
-        "picture": picture,
+        "picture": None if study.deleted else picture,
         "variants": [{"id": v.id, "name": v.name} for v in study.variants.all()],
     }
 

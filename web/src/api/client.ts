@@ -85,7 +85,8 @@ export async function patch<T>(path: string, body: unknown, version?: number): P
 }
 
 export async function remove<T>(path: string): Promise<T> {
-  return (await send("DELETE", path)).json();
+  const answer = await send("DELETE", path);
+  return answer.status === 204 ? (undefined as T) : answer.json();
 }
 
 export async function binary(path: string, signal?: AbortSignal): Promise<Packed> {

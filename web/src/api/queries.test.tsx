@@ -286,8 +286,8 @@ describe("events", () => {
     close() {
       this.closed = true;
     }
-    tell(job: unknown) {
-      this.dispatchEvent(new MessageEvent("job", { data: JSON.stringify(job) }));
+    tell(what: unknown, kind = "job") {
+      this.dispatchEvent(new MessageEvent(kind, { data: JSON.stringify(what) }));
     }
   }
 
@@ -308,6 +308,17 @@ describe("events", () => {
     expect(again).toHaveBeenCalledWith({ queryKey: ["studies"] });
     unmount();
     expect(Source.last!.closed).toBe(true);
+  });
+
+  it("have a variant fetched again that others changed, and none that one knows", () => {
+    vi.stubGlobal("EventSource", Source);
+    const { client } = using(() => useEvents(true));
+    const again = vi.spyOn(client, "invalidateQueries");
+    act(() => Source.last!.tell({ id: 5, version: 7 }, "variant"));
+    act(() => Source.last!.tell({ id: 6, version: 9 }, "variant"));
+    expect(again).not.toHaveBeenCalled();
+    act(() => Source.last!.tell({ id: 5, version: 8 }, "variant"));
+    expect(again).toHaveBeenCalledWith({ queryKey: ["variant", 5] });
   });
 
   it("are not asked for before one has signed in", () => {

@@ -16,15 +16,13 @@ import {
   type OperationDescription,
   patch,
   post,
+  type Shape,
   type StageDescription,
   type Study,
 } from "./client";
 import type { Variant } from "./reports";
 
-export interface Session {
-  username: string | null;
-  upload_limit: number;
-}
+export type Session = Shape<"SessionShape">;
 
 export const useSession = () =>
   useQuery({ queryKey: ["session"], queryFn: () => get<Session>("session") });
@@ -53,8 +51,15 @@ export const useOperations = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const useStudies = () =>
-  useQuery({ queryKey: ["studies"], queryFn: () => get<Study[]>("studies") });
+export const useStudies = (deleted = false) =>
+  useQuery({
+    queryKey: deleted ? ["studies", "deleted"] : ["studies"],
+    queryFn: () => get<Study[]>(deleted ? "studies?deleted=true" : "studies"),
+  });
+
+/** What one keeps, and may keep. */
+export const useRoom = () =>
+  useQuery({ queryKey: ["studies", "room"], queryFn: () => get<Shape<"RoomShape">>("room") });
 
 export const useStudy = (id: number) =>
   useQuery({ queryKey: ["studies", id], queryFn: () => get<Study>(`studies/${id}`) });
@@ -219,7 +224,8 @@ export function useRun(variant: number) {
 
 export const OVER = ["done", "failed", "cancelled"];
 
-/** Listen to the user's jobs; when one ends, what it may have changed is fetched again. */
+/** Listen to the user's jobs; when one ends, what it may have changed is fetched again, as is a
+ * variant that others change. */
 export function useEvents(signedIn: boolean) {
   const client = useQueryClient();
   useEffect(() => {
@@ -233,6 +239,18 @@ export function useEvents(signedIn: boolean) {
       if (moved && job.variant) client.invalidateQueries({ queryKey: ["variant", job.variant] });
       if (before?.state !== job.state && OVER.includes(job.state))
         client.invalidateQueries({ queryKey: ["studies"] });
+    });
+    source.addEventListener("variant", (event) => {
+      const told = JSON.parse((event as MessageEvent<string>).data) as Pick<
+        Variant,
+        "id" | "version"
+      >;
+      // one's own changes are known already, or just being told
+      const key = ["variant", told.id];
+      const held = client.getQueryData<Variant>(key);
+      const waits = client.isMutating({ mutationKey: ["settings", told.id] }) > 0;
+      if (held && held.version < told.version && !waits)
+        client.invalidateQueries({ queryKey: key });
     });
     return () => source.close();
   }, [client, signedIn]);

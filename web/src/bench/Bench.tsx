@@ -264,7 +264,10 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
         </Guarded>
         <Clash />
         <Guarded name="The brief" again={around}>
-          <Brief trouble={trouble} />
+          {/* who only looks changes nothing */}
+          <fieldset disabled={study.data.role === "look"} className="contents">
+            <Brief trouble={trouble} />
+          </fieldset>
         </Guarded>
         <Guarded name="The strip" again={around}>
           <Strip />

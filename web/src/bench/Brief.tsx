@@ -34,6 +34,8 @@ export function Brief({ trouble }: { trouble: string | null }) {
       { [stage]: { [name]: value } },
       {
         onError: (error) => {
+          // what others changed meanwhile is told over the model
+          if (error instanceof ApiError && error.problem.stale) return;
           const message = error instanceof ApiError ? error.message : String(error);
           const at = (error instanceof ApiError && error.problem.blank) || `${stage}.${name}`;
           setWrong({ blank: at, message });

@@ -24,7 +24,7 @@ export function Clash() {
     <section
       role="alert"
       aria-label="Changed by others"
-      className="absolute top-3 left-1/2 z-30 w-[440px] max-w-[90%] -translate-x-1/2 border border-ink bg-sheet p-3"
+      className="absolute top-[58px] left-1/2 z-30 w-[440px] max-w-[90%] -translate-x-1/2 border border-ink bg-sheet p-3"
     >
       {change ? (
         <>
@@ -72,19 +72,20 @@ export function Clash() {
 }
 
 function Row({ stage, name, value }: { stage: string; name: string; value: unknown }) {
-  const { variant, stages } = useBench();
+  const { variant, stages, unit } = useBench();
   const told = stages.find((s) => s.key === stage);
   const blank = told?.blanks.find((b) => b.name === name);
   const own = variant.stages.find((s) => s.stage === stage);
   const now = own?.settings?.[name];
+  const blankUnit = blank?.unit.replaceAll("{unit}", unit);
   const mine = value === null ? own?.default?.[name] : value;
   return (
     <tr className="border-t border-line align-top">
       <th className="py-1 pr-2 font-normal">
         {told?.title ?? stage}: {blank?.label ?? name}
       </th>
-      <td className="py-1 pr-2">{inWords(now, blank?.unit)}</td>
-      <td className="py-1">{inWords(mine, blank?.unit)}</td>
+      <td className="py-1 pr-2">{inWords(now, blankUnit)}</td>
+      <td className="py-1">{inWords(mine, blankUnit)}</td>
     </tr>
   );
 }

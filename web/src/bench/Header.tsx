@@ -6,6 +6,7 @@ import { duration, measure } from "../parts/numbers";
 import { go } from "../parts/route";
 import { ThemeButton } from "../parts/ThemeButton";
 import { reportOf, useBench } from "./context";
+import { Sharing } from "./Sharing";
 
 interface Props {
   study: Study;
@@ -127,10 +128,20 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         </button>
       )}
       <span className="ml-auto flex items-center gap-1.5">
-        <button type="button" className="quiet" disabled={!variant.can_undo} onClick={undo}>
+        <button
+          type="button"
+          className="quiet"
+          disabled={!variant.can_undo || study.role === "look"}
+          onClick={undo}
+        >
           Undo
         </button>
-        <button type="button" className="quiet" disabled={!variant.can_redo} onClick={redo}>
+        <button
+          type="button"
+          className="quiet"
+          disabled={!variant.can_redo || study.role === "look"}
+          onClick={redo}
+        >
           Redo
         </button>
       </span>
@@ -151,6 +162,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
       >
         report
       </a>
+      <Sharing study={study} />
       <Jobs />
       <button
         type="button"

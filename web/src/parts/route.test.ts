@@ -16,8 +16,13 @@ describe("places", async () => {
     expect(readPlace("/somewhere/else").study).toBeNull();
     expect(readPlace("/study/abc").study).toBeNull();
   });
+  it("reads an account and an invitation", () => {
+    expect(readPlace("/account").account).toBe(true);
+    expect(readPlace("/join/a-B_9").join).toBe("a-B_9");
+    expect(readPlace("/join/a/b").join).toBeUndefined();
+  });
   it("writes what it reads", () => {
-    for (const path of ["/", "/study/3", "/study/3/4/surface"])
+    for (const path of ["/", "/study/3", "/study/3/4/surface", "/account", "/join/a-B_9"])
       expect(pathOf(readPlace(path))).toBe(path);
   });
 });

@@ -7,9 +7,17 @@ export interface Place {
   stage: string;
   /** variants set side by side, instead of the bench */
   compare?: number[];
+  /** one's account, instead of the shelf */
+  account?: boolean;
+  /** the secret of an invitation */
+  join?: string;
 }
 
 export function readPlace(path: string): Place {
+  const shelf: Place = { study: null, variant: null, stage: "geometry" };
+  if (path === "/account") return { ...shelf, account: true };
+  const join = /^\/join\/([\w-]+)$/.exec(path);
+  if (join) return { ...shelf, join: join[1]! };
   const side = /^\/study\/(\d+)\/compare\/(\d+(?:,\d+)*)$/.exec(path);
   if (side) {
     const compare = [...new Set(side[2]!.split(",").map(Number))].slice(0, 4);
@@ -24,6 +32,8 @@ export function readPlace(path: string): Place {
 }
 
 export function pathOf(place: Place): string {
+  if (place.account) return "/account";
+  if (place.join) return `/join/${place.join}`;
   if (place.study === null) return "/";
   if (place.compare && place.compare.length > 1)
     return `/study/${place.study}/compare/${place.compare.join()}`;

@@ -16,6 +16,10 @@ function study(id: number, change: Partial<Study> = {}): Study {
     created: "2026-11-01T10:00:00Z",
     updated: `2026-11-0${id}T10:00:00Z`,
     archived: false,
+    role: "own",
+    kept: 3_000_000,
+    shared: 0,
+    deleted: null,
     furthest: "geometry",
     cells: null,
     picture: null,
@@ -44,7 +48,7 @@ function job(change: Partial<Job> = {}): Job {
   } as Job;
 }
 
-const SESSION = { username: "ada", upload_limit: 2 ** 20 };
+const SESSION = { username: "ada", upload_limit: 2 ** 20, keeper: false, demo: false };
 const STUDIES = [
   study(1, { name: "valve", cells: 90_000, furthest: "volume" }),
   study(2, { name: "Manifold", cells: 5_000 }),

@@ -1,21 +1,29 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, useEffect, useRef, useState } from "react";
 import { ApiError, type Job, patch, post, remove, type Study } from "../api/client";
-import { OVER, type Session, useJobs, useStages, useStudies } from "../api/queries";
-import { ago, count, duration } from "../parts/numbers";
+import { OVER, type Session, useJobs, useRoom, useStages, useStudies } from "../api/queries";
+import { ago, bytes, count, duration } from "../parts/numbers";
 import { go } from "../parts/route";
 import { ThemeButton } from "../parts/ThemeButton";
 import { Wordmark } from "../parts/Wordmark";
 
 type Order = "updated" | "name" | "cells";
+type Section = "studies" | "archived" | "deleted";
+
+const HEADINGS: Record<Section, [string, string]> = {
+  studies: ["Studies", ""],
+  archived: ["Archived studies", "Nothing is archived."],
+  deleted: ["Deleted studies", "Nothing is deleted."],
+};
 
 export function Shelf({ session }: { session: Session }) {
   const client = useQueryClient();
-  const studies = useStudies();
+  const [section, setSection] = useState<Section>("studies");
+  const studies = useStudies(section === "deleted");
+  const room = useRoom().data;
   const jobs = useJobs();
   const [find, setFind] = useState("");
   const [order, setOrder] = useState<Order>("updated");
-  const [archived, setArchived] = useState(false);
   const [over, setOver] = useState(false);
   const [trouble, setTrouble] = useState<string | null>(null);
   const [mine, setMine] = useState<string[]>([]);
@@ -62,7 +70,7 @@ export function Shelf({ session }: { session: Session }) {
   }
 
   const rows = (studies.data ?? [])
-    .filter((s) => s.archived === archived)
+    .filter((s) => section === "deleted" || s.archived === (section === "archived"))
     .filter((s) => `${s.name} ${s.file_name}`.toLowerCase().includes(find.toLowerCase()))
     .sort((a, b) => {
       if (order === "name") return a.name.localeCompare(b.name);
@@ -104,15 +112,34 @@ export function Shelf({ session }: { session: Session }) {
             <option value="cells">cells</option>
           </select>
         </label>
+        {(["archived", "deleted"] as const).map((other) => (
+          <button
+            key={other}
+            type="button"
+            className="quiet"
+            aria-pressed={section === other}
+            onClick={() => setSection(section === other ? "studies" : other)}
+          >
+            {other === "archived" ? "Archive" : "Deleted"}
+          </button>
+        ))}
+        <span className="ml-auto" />
+        {room && (
+          <span
+            className="text-soft whitespace-nowrap"
+            title="what your studies keep, of what they may"
+          >
+            {bytes(room.kept)} of {bytes(room.most)}
+          </span>
+        )}
         <button
           type="button"
-          className="quiet"
-          aria-pressed={archived}
-          onClick={() => setArchived(!archived)}
+          className="quiet whitespace-nowrap"
+          title="password, sessions, and what happened"
+          onClick={() => go({ study: null, variant: null, stage: "", account: true })}
         >
-          Archive
+          {session.username}
         </button>
-        <span className="ml-auto text-soft">signed in as {session.username}</span>
         <ThemeButton />
         <button
           type="button"
@@ -127,7 +154,7 @@ export function Shelf({ session }: { session: Session }) {
         </button>
       </header>
       <main className="min-h-0 flex-1 overflow-auto px-6 py-5">
-        <h1 className="heading mb-4 text-[26px]">{archived ? "Archived studies" : "Studies"}</h1>
+        <h1 className="heading mb-4 text-[26px]">{HEADINGS[section][0]}</h1>
         {trouble && <Message tone="madder" text={trouble} close={() => setTrouble(null)} />}
         {intakes
           .filter((j) => j.state !== "done" && !closed.includes(j.id))
@@ -135,7 +162,7 @@ export function Shelf({ session }: { session: Session }) {
             <Intake key={job.id} job={job} close={() => setClosed([...closed, job.id])} />
           ))}
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-5">
-          {!archived && (
+          {section === "studies" && (
             <li>
               <button
                 type="button"
@@ -165,12 +192,12 @@ export function Shelf({ session }: { session: Session }) {
             </li>
           )}
           {rows.map((study) => (
-            <Print key={study.id} study={study} jobs={jobs.data ?? []} />
+            <Print key={study.id} study={study} jobs={jobs.data ?? []} days={room?.days ?? 0} />
           ))}
         </ul>
-        {studies.isSuccess && rows.length === 0 && (archived || find) && (
+        {studies.isSuccess && rows.length === 0 && (section !== "studies" || find) && (
           <p className="sentence text-soft">
-            {find ? `No study matches “${find}”.` : "Nothing is archived."}
+            {find ? `No study matches “${find}”.` : HEADINGS[section][1]}
           </p>
         )}
       </main>
@@ -222,74 +249,127 @@ const PROOF: Record<string, string> = {
   failed: "✕ not proven",
 };
 
-function Print({ study, jobs }: { study: Study; jobs: Job[] }) {
+function Print({ study, jobs, days }: { study: Study; jobs: Job[]; days: number }) {
   const client = useQueryClient();
   const stages = useStages("part");
+  const [trouble, setTrouble] = useState<string | null>(null);
   const title = stages.data?.find((s) => s.key === study.furthest)?.title;
   const running = jobs.find((j) => j.study === study.id && !OVER.includes(j.state));
-  const refresh = () => client.invalidateQueries({ queryKey: ["studies"] });
+  const act = async (what: () => Promise<unknown>) => {
+    setTrouble(null);
+    try {
+      await what();
+      client.invalidateQueries({ queryKey: ["studies"] });
+    } catch (error) {
+      setTrouble(error instanceof ApiError ? error.message : String(error));
+    }
+  };
+  const face = (
+    <>
+      <span className="m-2.5 flex h-[170px] items-center justify-center border border-line bg-paper">
+        {study.picture ? (
+          <img
+            src={study.picture}
+            alt={`${study.name}, its model`}
+            className="max-h-full max-w-full"
+          />
+        ) : (
+          <span className="text-soft">
+            {running ? "being read" : study.deleted ? "deleted" : "no picture yet"}
+          </span>
+        )}
+      </span>
+      <span className="block px-4 pb-1">
+        <span className="heading block text-[19px] leading-tight">{study.name}</span>
+        <span className="block text-soft">
+          {running
+            ? `running: ${Math.round(100 * running.share)} %`
+            : [
+                title && `at ${title}`,
+                study.cells && `${count(study.cells)} cells`,
+                study.proof && PROOF[study.proof],
+              ]
+                .filter(Boolean)
+                .join(" · ") || "not read yet"}
+        </span>
+      </span>
+    </>
+  );
   return (
     <li className="group flex flex-col border border-line bg-sheet hover:border-ink">
-      <a
-        href={`/study/${study.id}`}
-        onClick={(event) => {
-          if (event.metaKey || event.ctrlKey) return;
-          event.preventDefault();
-          go({ study: study.id, variant: null, stage: "geometry" });
-        }}
-        className="block"
-      >
-        <span className="m-2.5 flex h-[170px] items-center justify-center border border-line bg-paper">
-          {study.picture ? (
-            <img
-              src={study.picture}
-              alt={`${study.name}, its model`}
-              className="max-h-full max-w-full"
-            />
+      {study.deleted ? (
+        <div>{face}</div>
+      ) : (
+        <a
+          href={`/study/${study.id}`}
+          onClick={(event) => {
+            if (event.metaKey || event.ctrlKey) return;
+            event.preventDefault();
+            go({ study: study.id, variant: null, stage: "geometry" });
+          }}
+          className="block"
+        >
+          {face}
+        </a>
+      )}
+      <span className="relative mt-auto block px-4 pb-3 text-soft">
+        <span className="block truncate py-1">
+          {[
+            study.deleted ? `deleted ${ago(study.deleted)}` : ago(study.updated),
+            study.deleted ? `kept for ${days} days` : "",
+            study.role === "own" ? "" : `${study.owner}’s`,
+            study.role === "look" ? "to look at" : "",
+            study.shared > 0 && study.role === "own" ? `shared with ${study.shared}` : "",
+            bytes(study.kept),
+          ]
+            .filter(Boolean)
+            .join(", ")}
+        </span>
+        {/* over the line, when one is at the study */}
+        <span className="absolute inset-x-2.5 top-0 flex gap-1.5 bg-sheet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+          {study.deleted ? (
+            <>
+              <Act words="Bring back" does={() => act(() => post(`studies/${study.id}/deleted`))} />
+              <Act
+                words="Remove for good"
+                does={() => act(() => remove(`studies/${study.id}/deleted`))}
+              />
+            </>
           ) : (
-            <span className="text-soft">{running ? "being read" : "no picture yet"}</span>
+            <>
+              <Act
+                words="Duplicate"
+                does={() => act(() => post(`studies/${study.id}/duplicate`))}
+              />
+              {study.role === "own" && (
+                <>
+                  <Act
+                    words={study.archived ? "Bring back" : "Archive"}
+                    does={() =>
+                      act(() => patch(`studies/${study.id}`, { archived: !study.archived }))
+                    }
+                  />
+                  <Act words="Delete" does={() => act(() => remove(`studies/${study.id}`))} />
+                </>
+              )}
+            </>
           )}
         </span>
-        <span className="block px-4 pb-1">
-          <span className="heading block text-[19px] leading-tight">{study.name}</span>
-          <span className="block text-soft">
-            {running
-              ? `running: ${Math.round(100 * running.share)} %`
-              : [
-                  title && `at ${title}`,
-                  study.cells && `${count(study.cells)} cells`,
-                  study.proof && PROOF[study.proof],
-                ]
-                  .filter(Boolean)
-                  .join(" · ") || "not read yet"}
-          </span>
-        </span>
-      </a>
-      <span className="flex items-center gap-2 px-4 pb-3 text-soft">
-        <span className="flex-1">
-          {ago(study.updated)}, {study.owner}
-        </span>
-        <button
-          type="button"
-          className="quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"
-          onClick={async () => {
-            await post(`studies/${study.id}/duplicate`);
-            refresh();
-          }}
-        >
-          Duplicate
-        </button>
-        <button
-          type="button"
-          className="quiet opacity-0 group-focus-within:opacity-100 group-hover:opacity-100"
-          onClick={async () => {
-            await patch(`studies/${study.id}`, { archived: !study.archived });
-            refresh();
-          }}
-        >
-          {study.archived ? "Bring back" : "Archive"}
-        </button>
       </span>
+      {trouble && (
+        <p role="alert" className="px-4 pb-3 text-madder">
+          ✕ {trouble}
+        </p>
+      )}
     </li>
+  );
+}
+
+/** What one can do with a study. */
+function Act({ words, does }: { words: string; does: () => void }) {
+  return (
+    <button type="button" className="quiet" onClick={does}>
+      {words}
+    </button>
   );
 }
