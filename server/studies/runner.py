@@ -9,6 +9,7 @@ import logging
 import multiprocessing
 import os
 import resource
+import signal
 import tempfile
 import threading
 import time
@@ -21,11 +22,12 @@ from django.conf import settings
 from django.db import close_old_connections, transaction
 from django.utils import timezone
 
+from intaglio.cad.read import ACCEPTED as CAD_FILES
 from intaglio.parts.model import Product as CoreProduct
 from intaglio.parts.taking import Source
 from intaglio.recipe.plan import costs, run_to, stages_before, states
 from intaglio.recipe.proving import FLOW, proof_seconds, run_proof
-from intaglio.stages.registry import stages_of
+from intaglio.stages.registry import BY_KEY, stages_of
 from studies.ending import BEAT_SECONDS, beat, end, insisting, told
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
@@ -243,14 +245,39 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
             if not closed and here.poll(0):
                 continue  # its last words are still to be read
             child.join()
-            _fail(
-                job,
-                "died",
-                "The computation ended without a result "
-                f"(signal or exit {child.exitcode}). It may have needed more memory than allowed; "
-                "try larger edges.",
-            )
+            _fail(job, *_died(job, at, child.exitcode or 0))
             return
+
+
+# what ends a program that does what none may
+_CRASHES = (
+    signal.SIGSEGV,
+    signal.SIGBUS,
+    signal.SIGFPE,
+    signal.SIGILL,
+    signal.SIGABRT,
+    signal.SIGSYS,
+)
+
+
+def _died(job: Job, stage: str, code: int) -> tuple[str, str]:
+    """Code and words for a child that ended without a result."""
+    if -code in _CRASHES:
+        kernel = (
+            "The CAD kernel" if job.file_name.lower().endswith(CAD_FILES) else "The computation"
+        )
+        where = f" at {BY_KEY[stage].title}" if stage in BY_KEY else ""
+        return (
+            "crashed",
+            f"{kernel} crashed on {job.file_name}{where} ({signal.Signals(-code).name}); memory was "
+            "not the cause. Nothing was changed. Mend the part in the CAD program or export it in "
+            "another format, and try again.",
+        )
+    return (
+        "died",
+        f"The computation ended without a result (signal or exit {code}). It may have needed more "
+        "memory than allowed; try larger edges.",
+    )
 
 
 def _fail(job: Job, code: str, message: str) -> None:

@@ -98,6 +98,31 @@ def test_a_child_that_dies_fails_the_job_with_the_reason(ada, variant, monkeypat
     assert list(tmp_path.iterdir()) == []
 
 
+@pytest.mark.parametrize("stage", ["", "geometry"])
+def test_a_crash_of_the_cad_kernel_is_told_as_one(ada, variant, monkeypatch, stage):
+    monkeypatch.setattr("studies.child.compute", _crash_at_geometry if stage else _crash)
+    job = _start(ada, variant)
+    runner.run(str(job.id))
+    job.refresh_from_db()
+    told = job.problem
+    assert job.state == "failed" and told["code"] == "crashed"
+    assert "CAD kernel" in told["message"] and "pipe.step" in told["message"]
+    assert "SIGSEGV" in told["message"] and "larger edges" not in told["message"]
+    assert ("at Geometry" in told["message"]) == bool(stage)
+
+
+def _crash(there, job_id, folder):
+    import os
+    import signal
+
+    os.kill(os.getpid(), signal.SIGSEGV)
+
+
+def _crash_at_geometry(there, job_id, folder):
+    there.send({"kind": "progress", "stage": "geometry", "share": 0.1, "doing": "reading"})
+    _crash(there, job_id, folder)
+
+
 def _die(there, job_id, folder):
     import os
     import signal

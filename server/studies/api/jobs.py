@@ -83,8 +83,8 @@ def _close() -> None:
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """Server-sent events: one `job` event per change of a job that the user sees, one `variant` event
-    per change of a variant's settings, until the session ends."""
+    """Server-sent events, until the session ends: one `job` event per change of a job that the user
+    sees, one `variant` event per change of a variant's settings."""
     user = await request.auser()
     # a stream stays open; the connection that told whose it is does not
     await sync_to_async(_close)()
