@@ -250,28 +250,19 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
 
 
 # what ends a program that does what none may
-_CRASHES = (
-    signal.SIGSEGV,
-    signal.SIGBUS,
-    signal.SIGFPE,
-    signal.SIGILL,
-    signal.SIGABRT,
-    signal.SIGSYS,
-)
+_CRASHES = {getattr(signal, f"SIG{name}") for name in ("SEGV", "BUS", "FPE", "ILL", "ABRT", "SYS")}
 
 
 def _died(job: Job, stage: str, code: int) -> tuple[str, str]:
     """Code and words for a child that ended without a result."""
     if -code in _CRASHES:
-        kernel = (
-            "The CAD kernel" if job.file_name.lower().endswith(CAD_FILES) else "The computation"
-        )
+        cad = job.file_name.lower().endswith(tuple(CAD_FILES))
         where = f" at {BY_KEY[stage].title}" if stage in BY_KEY else ""
         return (
             "crashed",
-            f"{kernel} crashed on {job.file_name}{where} ({signal.Signals(-code).name}); memory was "
-            "not the cause. Nothing was changed. Mend the part in the CAD program or export it in "
-            "another format, and try again.",
+            f"{'The CAD kernel' if cad else 'The computation'} crashed on {job.file_name}{where} "
+            f"({signal.Signals(-code).name}); memory was not the cause. Nothing was changed. Mend "
+            "the part in the CAD program or export it in another format, and try again.",
         )
     return (
         "died",
