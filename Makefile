@@ -1,4 +1,4 @@
-.PHONY: install build run test quick lint bench types
+.PHONY: install build run serve test quick lint bench types locks audit
 
 install:
 	@start/install.sh
@@ -8,6 +8,10 @@ build: install
 
 run: build
 	@exec .venv/bin/python -m start.serve
+
+# for a team: see docs/operating.md
+serve: build
+	@exec .venv/bin/intaglio-server serve
 
 # the core by two workers, a file at a time; what watches the clock or drives the page alone
 test: build lint
@@ -23,6 +27,7 @@ lint: install
 	@.venv/bin/ruff format --check core server start tests demo bench
 	@.venv/bin/ruff check core server start tests demo bench
 	@.venv/bin/mypy
+	@.venv/bin/python -m start.schema --check
 	@cd web && npm run --silent check
 
 bench: install
@@ -31,3 +36,9 @@ bench: install
 types: install
 	@.venv/bin/python -m start.schema
 	@cd web && npm run --silent types
+
+locks:
+	@.venv/bin/python -m start.locks
+
+audit: install
+	@.venv/bin/intaglio-server audit

@@ -39,7 +39,7 @@ if [ -z "$python" ]; then
   done
 fi
 [ -n "$python" ] || fail "Python 3.11 is needed."
-stamp=$(cat requirements.lock pyproject.toml | sha256sum | cut -d' ' -f1)
+stamp=$(cat requirements.lock requirements-dev.lock pyproject.toml | sha256sum | cut -d' ' -f1)
 if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
   say "installing Python packages"
   if ! [ -x .venv/bin/python ]; then
@@ -49,7 +49,10 @@ if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
       "$python" -m venv .venv || fail "A virtual environment cannot be made: install python3-venv."
     }
   fi
-  .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.lock 2>&1 | { grep -v '^WARNING: Location' || true; }
+  # every file by its hash, and nothing that is not listed; what only tests and checks when wanted
+  locks=(-r requirements.lock)
+  [ -n "${INTAGLIO_RUNS_ONLY:-}" ] || locks+=(-r requirements-dev.lock)
+  .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --require-hashes "${locks[@]}" 2>&1 | { grep -v '^WARNING: Location' || true; }
   .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
   echo "$stamp" >.venv/installed
 fi

@@ -65,17 +65,23 @@ def load_bytes(key: str) -> bytes:
         data = _cache().get(key)
         if data is not None and hashlib.sha256(data).hexdigest() == product.sha256:
             return bytes(data)
+    data = read_stored(product)
+    with contextlib.suppress(*_CACHE_TROUBLE):
+        _cache().set(key, data)
+    return data
+
+
+def read_stored(product: Product) -> bytes:
+    """A product's bytes from the database, whatever the cache has. Raises DamagedProduct."""
     packed = b"".join(
         bytes(c) for c in product.chunks.order_by("number").values_list("data", flat=True)
     )
     try:
         data = zstandard.ZstdDecompressor().decompress(packed, max_output_size=product.size + 1)
     except zstandard.ZstdError as error:
-        raise DamagedProduct(key) from error
+        raise DamagedProduct(product.key) from error
     if hashlib.sha256(data).hexdigest() != product.sha256:
-        raise DamagedProduct(key)
-    with contextlib.suppress(*_CACHE_TROUBLE):
-        _cache().set(key, data)
+        raise DamagedProduct(product.key)
     return data
 
 
