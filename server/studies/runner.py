@@ -231,15 +231,12 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
             child.join()
             end(job.id, Job.State.CANCELLED)
             return
-        if time.monotonic() - begun > settings.JOB_SECONDS:
+        spent = time.monotonic() - begun
+        reads = at in ("", "geometry") and spent > settings.READ_SECONDS
+        if reads or spent > settings.JOB_SECONDS:
             child.kill()
             child.join()
-            _fail(
-                job,
-                "too-long",
-                f"The job ran longer than {settings.JOB_SECONDS / 60:.0f} minutes and was stopped. "
-                "Use larger edges.",
-            )
+            _fail(job, "too-long", _too_long(job, reads))
             return
         if closed or not child.is_alive():
             if not closed and here.poll(0):
@@ -268,6 +265,18 @@ def _died(job: Job, stage: str, code: int) -> tuple[str, str]:
         "died",
         f"The computation ended without a result (signal or exit {code}). It may have needed more "
         "memory than allowed; try larger edges.",
+    )
+
+
+def _too_long(job: Job, reads: bool) -> str:
+    if reads:
+        return (
+            f"Reading {job.file_name} took longer than {settings.READ_SECONDS / 60:.0f} minutes "
+            "and was stopped. Nothing was changed. The file may be damaged: export it again."
+        )
+    return (
+        f"The job ran longer than {settings.JOB_SECONDS / 60:.0f} minutes and was stopped. Use "
+        "larger edges."
     )
 
 

@@ -31,6 +31,7 @@ from OCP.XCAFDoc import (
     XCAFDoc_ShapeTool,
 )
 
+from intaglio.cad.faults import KERNEL_FAULTS
 from intaglio.cad.part import Part
 from intaglio.cad.step import check_text, unit_called
 from intaglio.errors import FileRejected
@@ -73,12 +74,19 @@ def read_cad(data: bytes, name: str) -> Part:
     with TemporaryDirectory() as folder:
         path = Path(folder) / f"part{Path(name).suffix.lower() or '.step'}"
         path.write_bytes(data)
-        if kind == "STEP":
-            check_text(name, data)
-            return _read_step(path, name)
-        if kind == "IGES":
-            return _read_iges(path, name, data)
-        return _read_brep(path, name, data)
+        try:
+            if kind == "STEP":
+                check_text(name, data)
+                return _read_step(path, name)
+            if kind == "IGES":
+                return _read_iges(path, name, data)
+            return _read_brep(path, name, data)
+        except KERNEL_FAULTS as error:
+            raise FileRejected(
+                "damaged",
+                f"{name} is damaged: the CAD kernel cannot make a part of it ({error}). Export it "
+                "again from the CAD program.",
+            ) from error
 
 
 def _document() -> TDocStd_Document:

@@ -1,8 +1,11 @@
 """Taking in files: one or several, CAD or facets, as one model in one unit."""
 
 import io
+import lzma
 import re
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -29,6 +32,13 @@ _MOST_FILES = 200
 _MOST_BYTES = 2 * 2**30
 
 
+# what the archive's reader raises for damaged ones
+_NO_ZIP = (
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, NotImplementedError, RuntimeError, EOFError,
+    ValueError, OSError, struct.error,
+)  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Source:
     """The file, or the zip of files, that a study began with."""
@@ -50,7 +60,7 @@ class Source:
                 if len(entries) > _MOST_FILES or sum(i.file_size for i in entries) > _MOST_BYTES:
                     raise FileRejected("too-large", f"{self.name} unpacks to more than fits.")
                 out = [(Path(i.filename).name, archive.read(i)) for i in entries]
-        except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
+        except _NO_ZIP as error:
             raise FileRejected("not-zip", f"{self.name} cannot be unpacked.") from error
         if not out:
             raise FileRejected(
