@@ -181,6 +181,10 @@ def hold_folder() -> tuple[Path, int]:
     var.mkdir(parents=True, exist_ok=True)
     # the account of the database passes through
     var.chmod(0o711 if os.geteuid() == 0 else 0o700)
-    lock = _lock(var)
+    return var, _lock(var)
+
+
+def keep_private() -> None:
+    """What is written from now on is for its owner alone. Not before the cluster is made: its
+    account has to reach it."""
     os.umask(0o077)
-    return var, lock

@@ -19,6 +19,7 @@ from django.db import connection
 from accounts.models import Session
 from start.cluster import free_port, make_database, running
 from studies.models import Chunk, Product
+from tests.killing import Service, faults_after, kill_and_work
 
 ROOT = Path(__file__).parents[2]
 OLD = Path(__file__).parent / "data/release_0_3.dump"
@@ -274,3 +275,19 @@ def test_a_team_works_with_workers_elsewhere(empty, tmp_path, pipe_file):
 def _answer(address, headers):
     with contextlib.suppress(requests.RequestException):
         return requests.get(address, headers=headers, timeout=2).status_code == 200
+
+
+@pytest.mark.slow
+def test_nothing_is_lost_when_processes_are_killed():
+    """A dozen seeded kills; `bench/kills.py` does hundreds."""
+    folder = Path("/var/tmp") / f"intaglio-kills-{os.getpid()}"
+    service = Service(folder)
+    try:
+        service.until_well()
+        service.join()
+        known, kills = kill_and_work(service, 12, seed=2)
+        assert faults_after(service, known) == []
+        assert sum(kills.values()) == 12 and len(known.jobs) > 5
+    finally:
+        service.end()
+        subprocess.run(["rm", "-rf", str(folder)], check=False)
