@@ -44,9 +44,13 @@ export function Account({ session }: { session: Session }) {
 /** Words for what a browser says of itself, which is long and of no use to most. */
 export function browserInWords(told: string): string {
   const system = /Windows|Mac OS X|Android|iPhone|iPad|Linux/.exec(told)?.[0];
-  const name = /(Firefox|Edg|Chrom\w+|Safari)\/(\d+)/.exec(told);
+  // most say Chrome and Safari too, whatever they are
+  const name =
+    /(Edg|Firefox)\/(\d+)/.exec(told) ??
+    /(Chrom)\w+\/(\d+)/.exec(told) ??
+    /(Safari)\/(\d+)/.exec(told);
   if (!name) return told || "unknown";
-  const short = { Edg: "Edge", HeadlessChrome: "Chrome" }[name[1]!] ?? name[1];
+  const short = { Edg: "Edge", Chrom: "Chrome" }[name[1]!] ?? name[1];
   return `${short} ${name[2]}${system ? ` on ${system}` : ""}`;
 }
 

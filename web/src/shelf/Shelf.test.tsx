@@ -122,6 +122,41 @@ describe("the shelf", () => {
     expect(asked.filter((a) => a.path === "studies").length).toBeGreaterThan(1);
   });
 
+  it("puts a study out of sight, brings it back, and removes it for good", async () => {
+    const gone = study(4, { name: "weir", deleted: new Date().toISOString(), kept: 2_500_000 });
+    const asked = shelf({
+      "GET studies?deleted=true": [gone],
+      "GET room": { kept: 7e6, most: 5e10, jobs: 0, jobs_most: 30, days: 14 },
+      "DELETE studies/1": null,
+      "POST studies/4/deleted": study(4),
+      "DELETE studies/4/deleted": new Refusal(404, "There is no such deleted study."),
+    });
+    await screen.findByText("valve");
+    expect(await screen.findByText("7 MB of 50 GB")).toBeTruthy();
+    const card = screen.getByText("valve").closest("li")!;
+    await userEvent.click(within(card).getByRole("button", { name: "Delete" }));
+    await waitFor(() => expect(sent(asked, "DELETE", "studies/1")).toHaveLength(1));
+    await userEvent.click(screen.getByRole("button", { name: "Deleted" }));
+    await screen.findByText("weir");
+    // what is out of sight cannot be opened
+    expect(screen.queryAllByRole("link")).toEqual([]);
+    expect(screen.getByText(/kept for 14 days, 2.5 MB/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "Bring back" }));
+    await waitFor(() => expect(sent(asked, "POST", "studies/4/deleted")).toHaveLength(1));
+    await userEvent.click(screen.getByRole("button", { name: "Remove for good" }));
+    expect((await screen.findByRole("alert")).textContent).toContain("no such deleted study");
+  });
+
+  it("archives and deletes only what is one's own", async () => {
+    const theirs = { owner: "ben", role: "look" as const };
+    shelf({ "GET studies": [study(1, { name: "valve", ...theirs })] });
+    const card = (await screen.findByText("valve")).closest("li")!;
+    expect(within(card).getByText(/ben’s, to look at/)).toBeTruthy();
+    expect(within(card).getByRole("button", { name: "Duplicate" })).toBeTruthy();
+    for (const name of ["Archive", "Delete"])
+      expect(within(card).queryByRole("button", { name })).toBeNull();
+  });
+
   it("opens a study in place", async () => {
     shelf();
     await userEvent.click(await screen.findByText("valve"));
