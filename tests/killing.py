@@ -79,6 +79,20 @@ class Service:
             env=environment, cwd="/", capture_output=True, text=True, timeout=600,
         )  # fmt: skip
 
+    def script(self, text: str) -> str:
+        """What a script prints that is run with the service's database."""
+        environment = {
+            **self.environment,
+            "INTAGLIO_DATABASE": self.database(),
+            "INTAGLIO_SECRET": (self.var / "secret").read_text().strip(),
+            "DJANGO_SETTINGS_MODULE": "intaglio_server.settings",
+        }
+        done = subprocess.run(
+            [sys.executable, "-c", text], env=environment, cwd="/", capture_output=True, text=True
+        )
+        assert done.returncode == 0, done.stderr
+        return done.stdout
+
     def join(self) -> None:
         told = self.operate("keeper")
         link = re.search(r"/join/\S+", told.stdout)
