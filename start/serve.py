@@ -24,7 +24,6 @@ from start.services import (
     Services,
     Stop,
     hold_folder,
-    keep_private,
     launch_workers,
     manage,
     on_signal,
@@ -46,7 +45,6 @@ def serve() -> None:
     try:
         cluster = start(var / "database")
         make_database(cluster)
-        keep_private()
         environment = {
             **os.environ,
             **cluster.environment(),

@@ -17,6 +17,7 @@ from start.cluster import CannotStart
 
 ROOT = Path(__file__).resolve().parents[1]
 _PR_SET_PDEATHSIG = 1
+_APPEND = os.O_WRONLY | os.O_APPEND | os.O_CREAT
 # a process that ends more often than so within so many seconds will end again
 _OFTEN, _LATELY = 5, 60.0
 
@@ -69,7 +70,8 @@ class Services:
 
     def launch(self, name: str, command: list[str]) -> None:
         self.commands[name] = command
-        log = (self.var / f"{name}.log").open("ab")
+        # for its owner alone; not all that is written is: others have to read compiled kernels
+        log = os.fdopen(os.open(self.var / f"{name}.log", _APPEND, 0o600), "ab")
         self.running[name] = subprocess.Popen(
             command,
             env=self.environment,
@@ -181,10 +183,5 @@ def hold_folder() -> tuple[Path, int]:
     var.mkdir(parents=True, exist_ok=True)
     # the account of the database passes through
     var.chmod(0o711 if os.geteuid() == 0 else 0o700)
+    (var / "cache").mkdir(mode=0o700, exist_ok=True)
     return var, _lock(var)
-
-
-def keep_private() -> None:
-    """What is written from now on is for its owner alone. Not before the cluster is made: its
-    account has to reach it."""
-    os.umask(0o077)

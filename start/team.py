@@ -16,7 +16,6 @@ from start.services import (
     Services,
     Stop,
     hold_folder,
-    keep_private,
     launch_workers,
     manage,
     on_signal,
@@ -48,7 +47,6 @@ def serve_team(address: str, port: int, workers: int) -> int:
         cluster = start(var / "database")
         make_database(cluster)
         environment.update(cluster.environment())
-    keep_private()
     services = Services(environment, var)
     try:
         manage(environment, "migrate", "--no-input", "-v", "0", "--skip-checks")
@@ -70,7 +68,6 @@ def serve_team(address: str, port: int, workers: int) -> int:
 def work(workers: int) -> int:
     """Workers alone, until a signal. Raises CannotStart."""
     var, lock = hold_folder()
-    keep_private()
     services = Services(_environment(var), var)
     try:
         manage(services.environment, "wait_for_version")

@@ -14,6 +14,7 @@ from django.db import DatabaseError, InterfaceError, OperationalError, connectio
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
+from sandbox.telling import told
 from studies.models import Job, Product
 from studies.storable import storable, words
 
@@ -75,11 +76,6 @@ def cancel(jobs: QuerySet[Job]) -> None:
     jobs.filter(state=Job.State.WAITING).update(state=Job.State.CANCELLED, ended=now, updated=now)
     jobs.filter(state=Job.State.RUNNING).update(cancel_asked=True)
     end_silent(jobs)
-
-
-def told(code: str, message: str) -> dict[str, Any]:
-    """A problem without places."""
-    return {"code": code, "message": message, "places": [], "blank": None}
 
 
 def beat(job_id: Any, **fields: Any) -> None:

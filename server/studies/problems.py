@@ -11,7 +11,8 @@ from rest_framework.exceptions import APIException
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
-from intaglio.errors import IntaglioError, SettingRejected
+from intaglio.errors import IntaglioError
+from sandbox.telling import problem_of, told
 from studies.storable import TooMuch
 from studies.store import DamagedProduct
 
@@ -28,19 +29,14 @@ class Conflict(APIException):
 
 
 def problem(error: BaseException) -> dict[str, Any]:
-    """A core error as plain data."""
-    out: dict[str, Any] = {"code": "error", "message": str(error), "places": [], "blank": None}
+    """An error as plain data."""
     if isinstance(error, IntaglioError):
-        out |= {"code": error.code, "message": error.message, "places": error.places}
-    if isinstance(error, SettingRejected):
-        out["blank"] = error.blank
-    if isinstance(error, DamagedProduct):
-        out["code"] = "damaged"
-    return out
+        return problem_of(error)
+    return told("damaged" if isinstance(error, DamagedProduct) else "error", str(error))
 
 
 def _told(code: str, message: str, number: int) -> Response:
-    return Response({"code": code, "message": message, "places": [], "blank": None}, status=number)
+    return Response(told(code, message), status=number)
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
@@ -68,7 +64,7 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         fields = response.data.items() if isinstance(response.data, dict) else []
         detail = " ".join(f"{k}: {' '.join(map(str, v))}" for k, v in fields) or "Bad request."
     code = getattr(detail, "code", "invalid")
-    response.data = {"code": code, "message": str(detail), "places": [], "blank": None}
+    response.data = told(code, str(detail))
     if hasattr(error, "stale"):
         response.data["stale"] = error.stale
     return response

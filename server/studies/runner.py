@@ -1,21 +1,25 @@
 """Running one job: a child process computes, this process watches it.
 
-The child stores each product in one transaction; this process writes progress, notices a request
-to cancel within a second, and ends a child that takes too long or too much memory.
+The child has nothing but a line to this process (`sandbox`), which gives it what it asks for and
+keeps what it makes (`serving`), writes progress, notices a request to cancel within a second, and
+ends a child that takes too long or too much memory.
 """
 
 import contextlib
+import functools
 import logging
 import multiprocessing
 import os
-import resource
 import signal
+import sys
 import tempfile
-import threading
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -23,30 +27,56 @@ from django.db import close_old_connections, transaction
 from django.utils import timezone
 
 from intaglio.cad.read import ACCEPTED as CAD_FILES
-from intaglio.parts.model import Product as CoreProduct
-from intaglio.parts.taking import Source
-from intaglio.recipe.plan import costs, run_to, stages_before, states
-from intaglio.recipe.proving import FLOW, proof_seconds, run_proof
+from intaglio.recipe.plan import costs, stages_before, states
+from intaglio.recipe.proving import FLOW, proof_seconds
 from intaglio.stages.registry import BY_KEY, stages_of
-from studies.ending import BEAT_SECONDS, beat, end, insisting, told
+from sandbox.child import order_of
+from sandbox.confine import Limits, few_words, other_user
+from sandbox.line import Message, hear, say
+from sandbox.telling import UNEXPECTED, told
+from studies.ending import BEAT_SECONDS, beat, end, insisting
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
 from studies.room import keep
-from studies.store import DatabaseStore, load_bytes
+from studies.serving import Serving
+from studies.store import DatabaseStore
 
 log = logging.getLogger(__name__)
 
 _LOOK = 0.25
-UNEXPECTED = (
-    "The computation failed unexpectedly ({}). Nothing was changed. The server's log has the "
-    "details."
-)
 
 
 def _context() -> multiprocessing.context.ForkServerContext:
+    """Where children come from: a process that has loaded the computation and knows no secrets."""
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["studies.child"])
+    context.set_forkserver_preload(["sandbox.child"])
+    with few_words():
+        forkserver.ensure_running()
     return context
+
+
+@functools.cache
+def _user() -> int | None:
+    """Whom children become."""
+    return other_user(Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", _kernels())
+
+
+def _kernels() -> Path:
+    return Path(os.environ["NUMBA_CACHE_DIR"])
+
+
+def _limits() -> Limits:
+    return Limits(settings.JOB_BYTES, settings.JOB_BYTES, _user())
+
+
+@contextlib.contextmanager
+def _folder() -> Iterator[Path]:
+    """A folder for a child, which goes with it: of one that is stopped, large files would stay."""
+    with tempfile.TemporaryDirectory(prefix="intaglio-", ignore_cleanup_errors=True) as name:
+        user = _user()
+        if user is not None:
+            os.chown(name, user, user)
+        yield Path(name)
 
 
 def run(job_id: str) -> None:
@@ -82,19 +112,32 @@ def _run(job: Job) -> None:
     if job.live:
         _run_warm(job)
         return
-    here, there = _context().Pipe()
-    from studies.child import compute
+    from sandbox.child import compute
 
-    # of a child that is stopped, large files would stay behind
-    with tempfile.TemporaryDirectory(prefix="intaglio-", ignore_cleanup_errors=True) as folder:
-        child = _context().Process(target=compute, args=(there, str(job.id), folder), daemon=True)
+    context = _context()
+    here, there = context.Pipe()
+    with _folder() as folder:
+        child = context.Process(target=compute, args=(there, str(folder), _limits()), daemon=True)
         child.start()
         there.close()
         try:
-            _watch(job, child, here)
+            _watch(job, child, here, folder)
         finally:
             _end_child(child)
             here.close()
+
+
+def _order(job: Job) -> Message:
+    """What the child is to do."""
+    assert job.source_id is not None
+    return order_of(
+        str(job.id),
+        file_name=job.file_name,
+        source=job.source_id,
+        name=job.study.name if job.study else job.file_name.rsplit(".", 1)[0],
+        settings=job.settings,
+        target=job.target,
+    )
 
 
 def _end_child(child: Any) -> None:
@@ -105,12 +148,13 @@ def _end_child(child: Any) -> None:
 
 @dataclass(frozen=True)
 class _Warm:
-    """A child that stays, with the models of the jobs it did: its end of the pipe for jobs, and one
-    that is held open as long as this process lives."""
+    """A child that stays, with the models of the jobs it did: its line, its folder, and what takes
+    that away."""
 
     child: Any
     here: Connection
-    life: Connection
+    folder: Path
+    over: contextlib.ExitStack
 
 
 _warm: list[_Warm] = []
@@ -120,37 +164,42 @@ def _run_warm(job: Job) -> None:
     """Run a job in the child that stays. It goes with a job that is cancelled or takes too long,
     and the next gets a new one; one that is refused leaves it."""
     warm = _warm.pop() if _warm else None
-    if warm is None or not warm.child.is_alive():
+    if warm is not None and not warm.child.is_alive():
+        _end_warm(warm)
+        warm = None
+    if warm is None:
         warm = _warmed()
     try:
-        warm.here.send(str(job.id))
-    except OSError:
-        # it was just about to end, having had nothing to do for long
-        _end_child(warm.child)
-        warm = _warmed()
-        warm.here.send(str(job.id))
-    try:
-        _watch(job, warm.child, warm.here)
+        _watch(job, warm.child, warm.here, warm.folder)
     except BaseException:
-        _end_child(warm.child)
+        _end_warm(warm)
         raise
     if warm.child.is_alive():
         _warm.append(warm)
     else:
-        warm.here.close()
-        warm.life.close()
+        _end_warm(warm)
+
+
+def _end_warm(warm: _Warm) -> None:
+    _end_child(warm.child)
+    warm.here.close()
+    warm.over.close()
 
 
 def _warmed() -> _Warm:
-    from studies.child import compute_many
+    from sandbox.child import compute_many
 
-    here, there = _context().Pipe()
-    life, held = _context().Pipe()
-    child = _context().Process(target=compute_many, args=(there, life), daemon=True)
-    child.start()
-    there.close()
-    life.close()
-    return _Warm(child, here, held)
+    context = _context()
+    here, there = context.Pipe()
+    with contextlib.ExitStack() as over:
+        folder = over.enter_context(_folder())
+        child = context.Process(
+            target=compute_many, args=(there, str(folder), _limits()), daemon=True
+        )
+        child.start()
+        there.close()
+        return _Warm(child, here, folder, over.pop_all())
+    raise AssertionError
 
 
 def _expected(job: Job, stages: list[str]) -> dict[str, float]:
@@ -181,8 +230,11 @@ def stages_of_job(job: Job) -> list[str]:
     return stages_before(job.target, known)
 
 
-def _watch(job: Job, child: Any, here: Connection) -> None:
+def _watch(job: Job, child: Any, here: Connection, folder: Path) -> None:
     begun = beaten = time.monotonic()
+    serving = Serving(job, folder, _user(), partial(_look, job))
+    with contextlib.suppress(OSError):
+        say(here, _order(job))
     stages = stages_of_job(job)
     seconds = insisting(lambda: _expected(job, stages))
     asked_to_stop = False
@@ -192,10 +244,14 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
         closed = False
         try:
             if here.poll(_LOOK):
-                message = here.recv()
+                message = hear(here)
                 while message["kind"] == "progress" and here.poll(0):
-                    message = here.recv()
-        except (EOFError, OSError):
+                    message = hear(here)
+                answer = serving.answer(message)
+                if answer is not None:
+                    say(here, answer)
+                    message = None
+        except (EOFError, BrokenPipeError, ConnectionResetError):
             closed = True
         if message and message["kind"] == "progress":
             if message["stage"] != at:
@@ -210,8 +266,6 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
             left = spent * (1 - share) / share if share > 0.05 and spent > 1 else None
             beaten = time.monotonic()
             beat(job.id, stage=at, share=share, doing=message["doing"], seconds_left=left)
-        elif message and message["kind"] == "look":
-            insisting(partial(_look, job, message))
         elif message:
             if message["kind"] == "done":
                 insisting(partial(_finish, job, message))
@@ -225,7 +279,7 @@ def _watch(job: Job, child: Any, here: Connection) -> None:
         if wished.stop and not asked_to_stop:
             asked_to_stop = True
             with contextlib.suppress(OSError):
-                here.send("stop")
+                say(here, {"kind": "stop"})
         if wished.over:
             child.kill()
             child.join()
@@ -309,15 +363,19 @@ def _begin_study(job: Job) -> None:
     job.variant = Variant.objects.create(study=job.study, name="first")
 
 
-def _look(job: Job, message: dict[str, Any]) -> None:
+def _look(job: Job, stage: str, look: str) -> None:
     """Let there be seen what the job shows before it is done; a new study begins with it."""
-    with transaction.atomic():
-        job.refresh_from_db()
-        if job.variant is None:
-            _begin_study(job)
-        job.look, job.look_stage = message["look"], message["stage"]
-        job.looks += 1
-        job.save(update_fields=["study", "variant", "look", "look_stage", "looks", "updated"])
+
+    def write() -> None:
+        with transaction.atomic():
+            job.refresh_from_db()
+            if job.variant is None:
+                _begin_study(job)
+            job.look, job.look_stage = look, stage
+            job.looks += 1
+            job.save(update_fields=["study", "variant", "look", "look_stage", "looks", "updated"])
+
+    insisting(write)
 
 
 def _finish(job: Job, message: dict[str, Any]) -> None:
@@ -344,49 +402,9 @@ def _finish(job: Job, message: dict[str, Any]) -> None:
             study.source, study.file_name = brought, job.file_name
         study.save()
         keep(study, message["keys"].values())
+        if not job.live:
+            # what was made to be looked at is now worth keeping
+            made = Product.objects.filter(key__in=message["keys"].values(), live=True)
+            made.update(live=False)
         end(job.id, Job.State.DONE)
     job.refresh_from_db()
-
-
-def compute_job(
-    job: Job, tell: Any, show: Any, kept: dict[str, CoreProduct], stop: threading.Event
-) -> dict[str, str]:
-    """Run the job's stages (in the child); keys of the products by stage. kept: models at hand;
-    stop: whether a flow is to end with what there is."""
-    assert job.source is not None
-    key = job.source.key
-    source = Source(job.file_name, insisting(lambda: load_bytes(key)))
-    name = job.study.name if job.study else job.file_name.rsplit(".", 1)[0]
-    store = DatabaseStore(live=job.target if job.live else None, kept=kept, patient=True)
-    if job.target == FLOW:
-        asked = job.settings[FLOW]
-        return run_proof(
-            source, name, job.settings, store, asked["iterations"], asked["before"], tell,
-            show=show, stop=stop.is_set,
-        )  # fmt: skip
-    made = run_to(job.target, source, name, job.settings, store, tell, show=show)
-    wanted = stages_before(job.target, stages_of(job.file_name))
-    keys = {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
-    if not job.live:
-        # what was made to be looked at is now worth keeping
-        Product.objects.filter(key__in=keys.values(), live=True).update(live=False)
-    return keys
-
-
-def limit_memory() -> None:
-    resource.setrlimit(resource.RLIMIT_DATA, (settings.JOB_BYTES, settings.JOB_BYTES))
-
-
-def die_with(parent: Connection, stop: threading.Event) -> None:
-    """End this process when the other end of the pipe is gone; set `stop` when anything comes."""
-
-    def look() -> None:
-        while True:
-            try:
-                parent.poll(None)
-                parent.recv()
-                stop.set()
-            except (EOFError, OSError):
-                os._exit(1)
-
-    threading.Thread(target=look, daemon=True).start()

@@ -14,13 +14,10 @@ from django.db import transaction
 
 from intaglio.mesh.pack import pack, unpack
 from intaglio.parts.model import Product as CoreProduct
-from studies.ending import PATIENCE, insisting
 from studies.models import Chunk, Product
 from studies.storable import bounded
 
 CHUNK_BYTES = 4 * 2**20
-# models that a store keeps at hand: a part and its fluid
-_MODELS = 2
 
 
 class DamagedProduct(Exception):
@@ -102,50 +99,21 @@ def _opened(folder: str, most: int) -> diskcache.Cache:
 
 
 class DatabaseStore:
-    """The core's store, kept in the database.
+    """Reports from the database, each asked for once."""
 
-    live: the stage whose product is made only to be looked at while settings are typed; kept: where
-    products with a model stay at hand, with all that steps find out about the model; patient: wait
-    for a database that is away for a while, as a job does.
-    """
-
-    def __init__(
-        self,
-        live: str | None = None,
-        kept: dict[str, CoreProduct] | None = None,
-        patient: bool = False,
-    ) -> None:
-        self.live = live
-        self._patience = PATIENCE if patient else 0.0
-        self.kept = {} if kept is None else kept
+    def __init__(self) -> None:
         self._told: dict[str, Mapping[str, Any]] = {}
 
     def report(self, key: str) -> Mapping[str, Any] | None:
-        # asked for again before every stage of a run
         if key not in self._told:
-            own = Product.objects.filter(key=key).values_list("report", flat=True)
-            found = insisting(own.first, self._patience)
+            found = Product.objects.filter(key=key).values_list("report", flat=True).first()
             if found is None:
                 return None
             self._told[key] = found
         return self._told[key]
 
     def get(self, key: str) -> CoreProduct:
-        if key in self.kept:
-            return self.kept[key]
-        product = CoreProduct(*unpack(insisting(lambda: load_bytes(key), self._patience)))
-        self._keep(key, product)
-        return product
-
-    def _keep(self, key: str, product: CoreProduct) -> None:
-        if "model" in product.report:
-            self.kept.pop(key, None)
-            self.kept[key] = product
-            for old in list(self.kept)[:-_MODELS]:
-                del self.kept[old]
+        return CoreProduct(*unpack(load_bytes(key)))
 
     def put(self, key: str, stage: str, product: CoreProduct) -> None:
-        self._keep(key, product)
-        data = pack(product.arrays, product.report)
-        live = stage == self.live
-        insisting(lambda: save_bytes(key, stage, product.report, data, live=live), self._patience)
+        save_bytes(key, stage, product.report, pack(product.arrays, product.report))

@@ -14,7 +14,8 @@ from procrastinate.jobs import Job as QueueJob
 from procrastinate.jobs import Status
 from procrastinate.manager import JobManager
 
-from studies.ending import LOST, SILENT_SECONDS, end, end_silent, told
+from sandbox.telling import told
+from studies.ending import LOST, SILENT_SECONDS, end, end_silent
 from studies.models import Job
 
 log = logging.getLogger(__name__)

@@ -10,9 +10,11 @@ from django.db import OperationalError, connection
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from studies import child, runner, tasks
+from sandbox import child
+from studies import runner, serving, tasks
 from studies.models import Chunk, Job, Product
 from studies.store import DamagedProduct, load_bytes, save_bytes
+from tests import dying
 
 
 def _start(client, variant, target="volume"):
@@ -88,7 +90,7 @@ def test_a_failed_run_says_why_and_where(ada, variant, work):
 
 
 def test_a_child_that_dies_fails_the_job_with_the_reason(ada, variant, monkeypatch, tmp_path):
-    monkeypatch.setattr("studies.child.compute", _die)
+    monkeypatch.setattr("sandbox.child.compute", dying.die)
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     job = _start(ada, variant)
     runner.run(str(job.id))
@@ -100,7 +102,7 @@ def test_a_child_that_dies_fails_the_job_with_the_reason(ada, variant, monkeypat
 
 @pytest.mark.parametrize("stage", ["", "geometry"])
 def test_a_crash_of_the_cad_kernel_is_told_as_one(ada, variant, monkeypatch, stage):
-    monkeypatch.setattr("studies.child.compute", _crash_at_geometry if stage else _crash)
+    monkeypatch.setattr("sandbox.child.compute", dying.crash_at_geometry if stage else dying.crash)
     job = _start(ada, variant)
     runner.run(str(job.id))
     job.refresh_from_db()
@@ -109,27 +111,6 @@ def test_a_crash_of_the_cad_kernel_is_told_as_one(ada, variant, monkeypatch, sta
     assert "CAD kernel" in told["message"] and "pipe.step" in told["message"]
     assert "SIGSEGV" in told["message"] and "larger edges" not in told["message"]
     assert ("at Geometry" in told["message"]) == bool(stage)
-
-
-def _crash(there, job_id, folder):
-    import os
-    import signal
-
-    os.kill(os.getpid(), signal.SIGSEGV)
-
-
-def _crash_at_geometry(there, job_id, folder):
-    there.send({"kind": "progress", "stage": "geometry", "share": 0.1, "doing": "reading"})
-    _crash(there, job_id, folder)
-
-
-def _die(there, job_id, folder):
-    import os
-    import signal
-    from pathlib import Path
-
-    (Path(folder) / "mesh.cgns").write_bytes(bytes(1000))
-    os.kill(os.getpid(), signal.SIGKILL)
 
 
 def test_a_job_that_takes_too_long_is_stopped(ada, variant, settings):
@@ -257,28 +238,28 @@ def test_a_damaged_result_is_told_on_the_screen(ada, variant, work, settings, tm
 
 
 class Heard:
-    """The worker's end of a child's pipe."""
+    """A child's line, of which nobody is at the other end."""
 
     def __init__(self):
         self.told = []
 
-    def send(self, message):
+    def say(self, message):
         self.told.append(message)
 
 
-def test_a_full_disk_is_said(ada, variant, monkeypatch):
+def test_a_full_disk_is_said(monkeypatch):
     def on_a_full_disk(*_):
         with open("/dev/full", "w") as full:
             full.write("x")
 
-    monkeypatch.setattr(child, "compute_job", on_a_full_disk)
-    ada.post(f"/api/variants/{variant.id}/runs", {"target": "sizing"}, format="json")
+    monkeypatch.setattr(child, "compute_order", on_a_full_disk)
     heard = Heard()
-    child._compute(heard, str(Job.objects.latest("created").id), {}, threading.Event())
+    child.work(heard, None, {"kind": "order"}, {})
     assert heard.told[-1]["problem"]["code"] == "no-room"
 
 
 def test_so_is_that_of_the_database():
     error = OperationalError("could not extend file")
     error.__cause__ = psycopg.errors.DiskFull("No space left on device")
-    assert child.disk_is_full(error) and not child.disk_is_full(OperationalError("gone"))
+    assert serving._database_is_full(error)
+    assert not serving._database_is_full(OperationalError("gone"))

@@ -1,15 +1,16 @@
 """What a job shows before it is done: a study begins with its first picture."""
 
-import threading
-
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from intaglio.mesh.pack import unpack
+from intaglio.mesh.pack import pack, unpack
+from intaglio.parts.taking import Source
+from intaglio.recipe.plan import run_to
 from studies import runner
 from studies.ending import end
 from studies.looks import keep_look
 from studies.models import Job, Product, Study
+from studies.store import DatabaseStore, load_bytes
 
 
 def _geometry(client, job):
@@ -33,11 +34,15 @@ def stepwise(ada, pipe_file):
         job.refresh_from_db()
 
         def show(stage, key, product):
-            look = keep_look(job, stage, key, product)
-            runner._look(job, {"kind": "look", "stage": stage, "look": look})
+            data = pack(product.arrays, {}) if key not in seen else None
+            seen.add(key)
+            runner._look(job, stage, keep_look(job, stage, key, product.report, data))
             at_look(job)
 
-        keys = runner.compute_job(job, lambda *told: None, show, {}, threading.Event())
+        seen = set()
+        source = Source(job.file_name, load_bytes(job.source_id))
+        made = run_to("geometry", source, "pipe", {}, DatabaseStore(), show=show)
+        keys = {s.stage: s.key for s in made if s.report is not None}
         runner._finish(job, {"keys": keys})
         return job
 

@@ -1,0 +1,28 @@
+"""Problems as plain data: what a child, a worker and the API tell in the same form."""
+
+from typing import Any
+
+from intaglio.errors import IntaglioError, SettingRejected
+
+UNEXPECTED = (
+    "The computation failed unexpectedly ({}). Nothing was changed. The server's log has the "
+    "details."
+)
+NO_ROOM = (
+    "The server's disk is full. Nothing was changed, and what was there before is kept. Make room, "
+    "and run it again."
+)
+NO_MEMORY = "There is not enough memory for these sizes. Use larger edges."
+
+
+def told(code: str, message: str) -> dict[str, Any]:
+    """A problem without places."""
+    return {"code": code, "message": message, "places": [], "blank": None}
+
+
+def problem_of(error: IntaglioError) -> dict[str, Any]:
+    """A core error as plain data."""
+    out = {**told(error.code, error.message), "places": error.places}
+    if isinstance(error, SettingRejected):
+        out["blank"] = error.blank
+    return out

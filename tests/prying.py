@@ -1,0 +1,67 @@
+"""A child that tries what none may, and says what came of it. As in `dying`, no server here."""
+
+import os
+import socket
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+from sandbox.confine import confine
+from sandbox.line import say
+
+
+def pry(there, folder, limits):
+    confine(limits, Path(folder))
+    came: dict[str, object] = {"environment": dict(os.environ), "user": os.getuid()}
+    came["initial"] = Path("/proc/self/environ").read_bytes().decode(errors="replace")
+    for name, attempt in {
+        "network": lambda: socket.create_connection(("127.0.0.1", 9), timeout=1),
+        "socket": lambda: socket.socket(socket.AF_UNIX),
+        "program": lambda: subprocess.run(["true"], check=True),
+        "process": os.fork,
+        "kill": lambda: os.kill(os.getppid(), 0),
+        "large file": lambda: _write(Path(folder) / "large", limits.file + 2**20),
+        "django": lambda: sys.modules["django"],
+        "memory": lambda: bytearray(limits.memory + 2**28),
+    }.items():
+        try:
+            attempt()
+            came[name] = "done"
+        except BaseException as error:
+            came[name] = f"{type(error).__name__}"
+    # what a computation needs is there
+    thread = threading.Thread(target=came.setdefault, args=("thread", "done"))
+    thread.start()
+    thread.join()
+    _write(Path(folder) / "small", 1000)
+    came["file"] = "done"
+    problem = {"code": "pried", "message": "…", "places": [], "blank": None, "came": came}
+    say(there, {"kind": "failed", "problem": problem})
+
+
+def _write(path: Path, size: int) -> None:
+    import signal
+
+    signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    with path.open("wb") as file:
+        file.truncate(size)
+
+
+def lie(there, folder, limits):
+    """Ask to keep what is none of its own."""
+    os.symlink("/etc/passwd", Path(folder) / "put-1")
+    key = "0" * 64
+    say(there, {"kind": "put", "key": key, "stage": "geometry", "file": "put-1", "report": {}})
+    there.poll(20)
+
+
+def shout(there, folder, limits):
+    """Send what is no message."""
+    there.send({"kind": "done", "keys": {}})
+    there.poll(20)
+
+
+def climb(there, folder, limits):
+    say(there, {"kind": "put", "key": "0" * 64, "stage": "geometry", "file": "../x", "report": {}})
+    there.poll(20)
