@@ -13,6 +13,7 @@ missing=()
 command -v chromium >/dev/null || missing+=(chromium)
 command -v cgnscheck >/dev/null || missing+=(cgns-convert)
 ldconfig -p 2>/dev/null | grep -q 'libGL\.so\.1' || missing+=(libgl1)
+ldconfig -p 2>/dev/null | grep -q 'libseccomp\.so\.2' || missing+=(libseccomp2)
 if [ ${#missing[@]} -gt 0 ]; then
   install=(apt-get install -y -q --no-install-recommends "${missing[@]}")
   if [ "$(id -u)" = 0 ]; then

@@ -1,5 +1,6 @@
 """A child that tries what none may, and says what came of it. As in `dying`, no server here."""
 
+import contextlib
 import os
 import socket
 import subprocess
@@ -12,9 +13,15 @@ from sandbox.line import say
 
 
 def pry(there, folder, limits):
-    confine(limits, Path(folder))
-    came: dict[str, object] = {"environment": dict(os.environ), "user": os.getuid()}
-    came["initial"] = Path("/proc/self/environ").read_bytes().decode(errors="replace")
+    filtered = confine(limits, Path(folder))
+    came: dict[str, object] = {
+        "filtered": filtered,
+        "environment": dict(os.environ),
+        "user": os.getuid(),
+    }
+    came["initial"] = ""
+    with contextlib.suppress(PermissionError):  # of one that became another user
+        came["initial"] = Path("/proc/self/environ").read_bytes().decode(errors="replace")
     for name, attempt in {
         "network": lambda: socket.create_connection(("127.0.0.1", 9), timeout=1),
         "socket": lambda: socket.socket(socket.AF_UNIX),

@@ -68,8 +68,9 @@ def other_user(*needed: Path) -> int | None:
     return _NOBODY
 
 
-def confine(limits: Limits, folder: Path) -> None:
-    """Give all that up, for good. What a system does not allow is left out but for the limits."""
+def confine(limits: Limits, folder: Path) -> bool:
+    """Give all that up, for good; whether the kernel refuses calls from now on. Where it takes no
+    such rules, the log says so, and the rest holds."""
     for name in list(os.environ):
         if name not in _KNOWN:
             del os.environ[name]
@@ -89,7 +90,12 @@ def confine(limits: Limits, folder: Path) -> None:
         os.setuid(limits.user)
         _limit(resource.RLIMIT_NPROC, _THREADS)
         _keep_no_kernels()
-    _forbid()
+    try:
+        _forbid()
+    except OSError as error:
+        log.warning("this kernel takes no rules for its calls: %s", error)
+        return False
+    return True
 
 
 def _limit(what: int, most: int) -> None:

@@ -6,6 +6,7 @@ from urllib.parse import quote, urlencode
 
 import pytest
 import schemathesis
+from django.contrib.auth.models import User
 from drf_spectacular.generators import SchemaGenerator
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
@@ -69,6 +70,8 @@ LEFT_OUT = {"POST /api/session", "DELETE /api/session", "GET /api/events"}
 @pytest.mark.parametrize("name", sorted(set(OPERATIONS) - LEFT_OUT))
 def test_no_fault(ada, there, name):
     operation = OPERATIONS[name]
+    # one who keeps the accounts is let in everywhere
+    User.objects.filter(username="ada").update(is_staff=True)
     before = Variant.objects.get(id=there["variant_id"]).settings
 
     @QUIET
@@ -100,7 +103,8 @@ def test_no_fault(ada, there, name):
         path = asked(operation, there, {}, {q.name: odd for q in operation.query})
         for body in (None, odd.encode("utf-8", "replace")):
             sent(ada, operation.method.upper(), path, body)
-    if Variant.objects.filter(id=there["variant_id"]).exists():
+    # a study may have been deleted meanwhile
+    if Variant.objects.filter(id=there["variant_id"], study__deleted=None).exists():
         assert ada.get(f"/api/variants/{there['variant_id']}").status_code == 200, before
 
 

@@ -30,8 +30,6 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
     monkeypatch.setenv("INTAGLIO_SECRET", "a secret of the server")
     settings.JOB_BYTES = 3 * 2**30
     came = ran(prying.pry).problem["came"]
-    for name in ("network", "socket", "program", "process", "kill"):
-        assert came[name] in ("PermissionError", "BlockingIOError"), (name, came[name])
     assert came["large file"] == "OSError" and came["memory"] == "MemoryError"
     assert came["thread"] == came["file"] == "done"
     # neither the server's modules nor what it knows
@@ -42,6 +40,10 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
     assert "INTAGLIO" not in told.replace("intaglio", "")
     if runner._user() is not None:
         assert came["user"] == runner._user() != os.getuid()
+    if not came["filtered"]:
+        pytest.skip("this kernel takes no rules for its calls")
+    for name in ("network", "socket", "program", "process", "kill"):
+        assert came[name] in ("PermissionError", "BlockingIOError"), (name, came[name])
 
 
 @pytest.mark.parametrize("act", [prying.lie, prying.shout, prying.climb])
