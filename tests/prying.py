@@ -72,3 +72,13 @@ def shout(there, folder, limits):
 def climb(there, folder, limits):
     say(there, {"kind": "put", "key": "0" * 64, "stage": "geometry", "file": "../x", "report": {}})
     there.poll(20)
+
+
+def boast(there, folder, limits):
+    say(there, {"kind": "done", "keys": {"geometry": "f" * 64}})
+    there.poll(20)
+
+
+def babble(there, folder, limits):
+    say(there, {"kind": "failed", "problem": {"code": "x", "message": "x" * 2**23}})
+    there.poll(20)

@@ -233,8 +233,9 @@ def stages_of_job(job: Job) -> list[str]:
 def _watch(job: Job, child: Any, here: Connection, folder: Path) -> None:
     begun = beaten = time.monotonic()
     serving = Serving(job, folder, _user(), partial(_look, job))
+    order = insisting(partial(_order, job))
     with contextlib.suppress(OSError):
-        say(here, _order(job))
+        say(here, order)
     stages = stages_of_job(job)
     seconds = insisting(lambda: _expected(job, stages))
     asked_to_stop = False
@@ -268,9 +269,10 @@ def _watch(job: Job, child: Any, here: Connection, folder: Path) -> None:
             beat(job.id, stage=at, share=share, doing=message["doing"], seconds_left=left)
         elif message:
             if message["kind"] == "done":
-                insisting(partial(_finish, job, message))
+                keys = insisting(partial(serving.keys, message))
+                insisting(partial(_finish, job, {"keys": keys}))
             else:
-                end(job.id, Job.State.FAILED, message["problem"])
+                end(job.id, Job.State.FAILED, serving.problem(message))
             return
         if time.monotonic() - beaten > BEAT_SECONDS:
             beaten = time.monotonic()

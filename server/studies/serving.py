@@ -21,9 +21,10 @@ from studies.ending import insisting
 from studies.looks import keep_look
 from studies.models import Job, Product
 from studies.problems import problem
-from studies.storable import TooMuch
+from studies.storable import TooMuch, bounded
 from studies.store import DamagedProduct, load_bytes, save_bytes
 
+_PROBLEM_BYTES = 4 * 2**20
 _KEY = re.compile(r"[0-9a-f]{64}")
 _FILE = re.compile(r"put-\d{1,9}")
 
@@ -59,6 +60,26 @@ class Serving:
             if not disk_is_full(error) and not _database_is_full(error):
                 raise
             return {"kind": "answer", "problem": told("no-room", NO_ROOM)}
+
+    def keys(self, message: Message) -> dict[str, str]:
+        """Keys by stage of the products that a job brought, as far as they are kept: that of its
+        target at least. Raises Untrue."""
+        told_of = message.get("keys")
+        if not isinstance(told_of, dict):
+            raise Untrue("no keys")
+        keys = {_stage({"stage": s}): k for s, k in told_of.items() if isinstance(k, str)}
+        held = Product.objects.filter(key__in=keys.values())
+        kept = set(held.values_list("key", flat=True))
+        if keys.get(self.job.target) not in kept:
+            raise Untrue(f"nothing was kept of {self.job.target}")
+        return {stage: key for stage, key in keys.items() if key in kept}
+
+    def problem(self, message: Message) -> dict[str, Any]:
+        """The problem that a job failed with. Raises Untrue, TooMuch."""
+        own = message.get("problem")
+        if not isinstance(own, dict) or not isinstance(own.get("message"), str):
+            raise Untrue("no problem")
+        return dict(bounded(own, _PROBLEM_BYTES))
 
     def _report(self, key: str, message: Message) -> Message:
         own = Product.objects.filter(key=key).values_list("report", flat=True)

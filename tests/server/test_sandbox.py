@@ -46,11 +46,15 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
         assert came[name] in ("PermissionError", "BlockingIOError"), (name, came[name])
 
 
-@pytest.mark.parametrize("act", [prying.lie, prying.shout, prying.climb])
-def test_a_child_that_lies_is_not_believed(ran, act):
+@pytest.mark.parametrize(
+    "act", [prying.lie, prying.shout, prying.climb, prying.boast, prying.babble]
+)
+def test_a_child_that_lies_is_not_believed(ran, act, variant):
     before = Product.objects.count()
     job = ran(act)
-    assert job.state == "failed" and job.problem["message"]
+    assert job.state == "failed" and len(job.problem["message"]) < 1000
+    variant.refresh_from_db()
+    assert variant.shown == {}
     assert Product.objects.count() == before
 
 
