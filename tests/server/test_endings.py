@@ -1,8 +1,10 @@
 """A job ends whatever happens to the write that says so, and one that nobody works on is found."""
 
+import json
 import threading
 import time
 from datetime import timedelta
+from pathlib import Path
 
 import psycopg
 import pytest
@@ -37,8 +39,8 @@ class Child:
             self.messages.pop(0)
         return bool(self.messages) and not waits
 
-    def recv(self):
-        return self.messages.pop(0)
+    def recv_bytes(self, _):
+        return json.dumps(self.messages.pop(0)).encode()
 
     def is_alive(self):
         return self.alive
@@ -46,13 +48,13 @@ class Child:
     def kill(self):
         self.alive = False
 
-    join = send = lambda *_: None
+    join = send_bytes = lambda *_: None
 
 
 def watched(job, *messages):
     Job.objects.filter(id=job.id).update(state=Job.State.RUNNING)
     child = Child(messages)
-    runner._watch(job, child, child)
+    runner._watch(job, child, child, Path("/nowhere"))
     job.refresh_from_db()
     return job
 
