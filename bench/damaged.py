@@ -22,7 +22,7 @@ from intaglio.stages.finished import is_finished
 from tests.damaging import damaged, originals
 
 # of one file: bytes of memory, and seconds
-_MEMORY, _SECONDS = 8 * 2**30, 120.0
+_MEMORY, _SECONDS = 8 * 2**30, 30.0
 
 
 @dataclass(frozen=True)

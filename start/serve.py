@@ -46,7 +46,8 @@ def serve() -> None:
         cluster = start(var / "database")
         make_database(cluster)
         environment = {
-            **os.environ,
+            # the demo and its account are for a database of its own, whatever else is at hand
+            **{k: v for k, v in os.environ.items() if k != "INTAGLIO_DATABASE"},
             **cluster.environment(),
             "INTAGLIO_VAR": str(var),
             "INTAGLIO_SECRET": secret_of(var),

@@ -98,7 +98,11 @@ class Served:
         self.process = subprocess.Popen(
             [sys.executable, "-u", "-m", "start.serve"],
             cwd=ROOT, stdout=self.log, stderr=subprocess.STDOUT,
-            env={**os.environ, "INTAGLIO_VAR": str(var), "INTAGLIO_PORT": str(self.port)},
+            env={
+                **os.environ, "INTAGLIO_VAR": str(var), "INTAGLIO_PORT": str(self.port),
+                # the demo is kept out of a team's database
+                "INTAGLIO_DATABASE": "postgresql://team@127.0.0.1:1/team",
+            },
         )  # fmt: skip
 
     def said(self) -> str:
