@@ -89,6 +89,25 @@ describe("settings", () => {
     expect(asked.map((a) => a.version)).toEqual(['"7"', '"8"']);
   });
 
+  it("that are refused leave the version that a change before them made", async () => {
+    let asks = 0;
+    const asked = serving({
+      "PATCH variants/5/settings": () =>
+        ++asks === 2 ? new Refusal(400, "too small") : { ...variantWith(), version: 7 + asks },
+    });
+    const { result } = using(() => useSettings(5));
+    // the second is made, and remembers what was before it, while the first is on its way
+    act(() => {
+      result.current.mutate({ sizing: { largest: 3 } });
+      result.current.mutate({ sizing: { smallest: -1 } });
+    });
+    await waitFor(() => expect(asked).toHaveLength(2));
+    await waitFor(() => expect(result.current.isError).toBe(true));
+    act(() => result.current.mutate({ sizing: { largest: 4 } }));
+    await waitFor(() => expect(asked).toHaveLength(3));
+    expect(asked.map((a) => a.version)).toEqual(['"7"', '"8"', '"8"']);
+  });
+
   it("go back to what was derived when they are null", async () => {
     let hold = () => {};
     const waiting = new Promise<void>((resolve) => {

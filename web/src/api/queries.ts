@@ -169,7 +169,10 @@ export function useSettings(variant: number) {
       return { before };
     },
     onError: (error, change, held) => {
-      client.setQueryData(["variant", variant], held?.before);
+      // of a later version, if a change before it has been saved since
+      client.setQueryData<Variant>(["variant", variant], (now) =>
+        held?.before ? { ...held.before, version: now?.version ?? held.before.version } : now,
+      );
       tellClash(client, variant, error, change);
     },
     // an answer does not know of changes that still wait: only the last one is shown
