@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError as Invalid
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 from rest_framework.exceptions import ValidationError
 
@@ -42,13 +42,24 @@ def open_invitation(secret: str) -> Invitation | None:
 
 
 def take(invitation: Invitation, name: str, password: str) -> User:
-    """The account that an invitation makes, or gives a new password. Raises ValidationError."""
+    """The account that an invitation makes, or gives a new password. Raises ValidationError, and
+    the invitation stays."""
+    try:
+        return _take(invitation, name, password)
+    except IntegrityError as error:
+        # another took the name at the same moment
+        raise ValidationError({"detail": f"The name {name} is taken. Choose another."}) from error
+
+
+def _take(invitation: Invitation, name: str, password: str) -> User:
     with transaction.atomic():
         held = Invitation.objects.select_for_update().get(id=invitation.pk)
         if held.used is not None:
             raise ValidationError({"detail": "This invitation has been used."})
         if held.account is not None:
             user = held.account
+            if not user.is_active:
+                raise ValidationError({"detail": "This account is closed."})
             check_password(password, user)
         else:
             user = User(username=_good_name(name), is_staff=held.keeper)

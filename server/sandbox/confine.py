@@ -62,7 +62,7 @@ def other_user(*needed: Path) -> int | None:
         return None
     for path in needed:
         for folder in (path, *path.resolve().parents):
-            if not folder.stat().st_mode & 0o001:
+            if not folder.exists() or not folder.stat().st_mode & 0o001:
                 log.warning("children stay this user: others do not reach %s", folder)
                 return None
     return _NOBODY

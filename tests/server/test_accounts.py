@@ -181,6 +181,33 @@ def test_a_forgotten_password_is_set_anew_by_a_keepers_link(keeper, eve):
     assert _sign_in(APIClient(), "eve", "granite under pier").status_code == 200
 
 
+def test_a_closed_account_takes_no_new_password(keeper, eve):
+    account = User.objects.get(username="eve")
+    secret, before = _invited(keeper, account=account.id), account.password
+    keeper.patch(f"/api/accounts/{account.id}", {"open": False}, format="json")
+    asked = {"password": "granite under the pier"}
+    answer = APIClient().post(f"/api/join/{secret}", asked, format="json")
+    assert answer.status_code == 400 and "closed" in answer.data["message"]
+    account.refresh_from_db()
+    assert account.password == before
+    # nothing was lost: opened again, the link still works
+    keeper.patch(f"/api/accounts/{account.id}", {"open": True}, format="json")
+    assert APIClient().post(f"/api/join/{secret}", asked, format="json").status_code == 200
+
+
+def test_a_name_taken_at_the_same_moment_is_refused_in_words(keeper, monkeypatch):
+    """Two join by one name: the second has looked before the first was there."""
+    first, second = _invited(keeper), _invited(keeper)
+    asked = {"username": "nell", "password": WORD}
+    assert APIClient().post(f"/api/join/{first}", asked, format="json").status_code == 200
+    monkeypatch.setattr("accounts.joining._good_name", lambda name: name)
+    answer = APIClient().post(f"/api/join/{second}", asked, format="json")
+    assert answer.status_code == 400 and "taken" in answer.data["message"]
+    monkeypatch.undo()
+    asked["username"] = "omar"
+    assert APIClient().post(f"/api/join/{second}", asked, format="json").status_code == 200
+
+
 def test_only_keepers_keep_accounts(keeper, eve):
     for path in ("accounts", "invitations"):
         assert eve.get(f"/api/{path}").status_code == 403

@@ -147,8 +147,6 @@ class JoinView(APIView):
         shape = JoinShape(data=request.data)
         shape.is_valid(raise_exception=True)
         user = take(held, shape.validated_data["username"], shape.validated_data["password"])
-        if not user.is_active:
-            raise ValidationError({"detail": "This account is closed."})
         Session.objects.filter(account=user).delete()
         sign_in(request, user)
         record(request, "joined" if held.account is None else "renewed")
