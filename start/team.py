@@ -43,12 +43,13 @@ def serve_team(address: str, port: int, workers: int) -> int:
     environment = {**_environment(var), "INTAGLIO_SECRET": secret_of(var)}
     environment.setdefault("INTAGLIO_TLS", "1")
     cluster: Cluster | None = None
-    if "INTAGLIO_DATABASE" not in environment and "INTAGLIO_DB_HOST" not in environment:
-        cluster = start(var / "database")
-        make_database(cluster)
-        environment.update(cluster.environment())
     services = Services(environment, var)
+    _heed_signals()
     try:
+        if "INTAGLIO_DATABASE" not in environment and "INTAGLIO_DB_HOST" not in environment:
+            cluster = start(var / "database")
+            make_database(cluster)
+            environment.update(cluster.environment())
         manage(environment, "migrate", "--no-input", "-v", "0", "--skip-checks")
         services.launch("server", web_server(address, port, environment.get("INTAGLIO_PROXY")))
         wait_for(f"http://{_reached(address)}:{port}", services)
@@ -60,43 +61,51 @@ def serve_team(address: str, port: int, workers: int) -> int:
             "The first account: `intaglio-server keeper`. Ctrl-C stops it.\n",
             flush=True,
         )
-        return _keep(services, cluster, var)
+        _keep(services, cluster, var)
+    except (Stop, KeyboardInterrupt):
+        print("stopping …", flush=True)
     finally:
         _end(services, cluster, lock)
+    return 0
 
 
 def work(workers: int) -> int:
     """Workers alone, until a signal. Raises CannotStart."""
     var, lock = hold_folder()
     services = Services(_environment(var), var)
+    _heed_signals()
     try:
         manage(services.environment, "wait_for_version")
         launch_workers(services, workers)
         print("The workers are at work. Ctrl-C stops them.", flush=True)
-        return _keep(services, None, var)
+        _keep(services, None, var)
+    except (Stop, KeyboardInterrupt):
+        print("stopping …", flush=True)
     finally:
         _end(services, None, lock)
+    return 0
 
 
 def _reached(address: str) -> str:
     return "127.0.0.1" if address in ("0.0.0.0", "::") else address
 
 
-def _keep(services: Services, cluster: Cluster | None, var: Path) -> int:
+def _heed_signals() -> None:
+    """From now on a signal to end is told by Stop, also while things are started."""
     signal.signal(signal.SIGTERM, on_signal)
     signal.signal(signal.SIGINT, on_signal)
-    try:
-        while True:
-            time.sleep(1)
-            if cluster is not None and not answers(cluster):
-                print("The database ended; it is started again.", flush=True)
-                old, cluster = cluster, start(var / "database", wanted=cluster.port)
-                if cluster.port != old.port:
-                    services.again({**services.environment, **cluster.environment()})
-            services.mend()
-    except (Stop, KeyboardInterrupt):
-        print("stopping …", flush=True)
-    return 0
+
+
+def _keep(services: Services, cluster: Cluster | None, var: Path) -> None:
+    """Start again what ends. Ends by Stop alone."""
+    while True:
+        time.sleep(1)
+        if cluster is not None and not answers(cluster):
+            print("The database ended; it is started again.", flush=True)
+            old, cluster = cluster, start(var / "database", wanted=cluster.port)
+            if cluster.port != old.port:
+                services.again({**services.environment, **cluster.environment()})
+        services.mend()
 
 
 def _end(services: Services, cluster: Cluster | None, lock: int) -> None:
