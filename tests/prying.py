@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import signal
 import socket
 import subprocess
 import sys
@@ -9,7 +10,7 @@ import threading
 from pathlib import Path
 
 from sandbox.confine import confine
-from sandbox.line import say
+from sandbox.line import hear, say
 
 
 def pry(there, folder, limits):
@@ -48,8 +49,6 @@ def pry(there, folder, limits):
 
 
 def _write(path: Path, size: int) -> None:
-    import signal
-
     signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
     with path.open("wb") as file:
         file.truncate(size)
@@ -81,4 +80,47 @@ def boast(there, folder, limits):
 
 def babble(there, folder, limits):
     say(there, {"kind": "failed", "problem": {"code": "x", "message": "x" * 2**23}})
+    there.poll(20)
+
+
+def trap(there, folder, limits):
+    """Take the name of the file that comes next, as a link to one outside."""
+    outside = Path(f"{folder}-outside")
+    outside.write_text("as it was")
+    os.symlink(outside, Path(folder) / "get-1")
+    say(there, {"kind": "get", "key": hear(there)["source"]})
+    there.poll(20)
+
+
+def swap(there, folder, limits):
+    """Put a link to another folder in the place of one's own."""
+    outside = Path(f"{folder}-outside")
+    outside.mkdir()
+    os.rename(folder, f"{folder}-moved")
+    os.symlink(outside, folder)
+    say(there, {"kind": "get", "key": hear(there)["source"]})
+    hear(there)
+    came = {"moved": os.listdir(f"{folder}-moved"), "outside": os.listdir(outside)}
+    problem = {"code": "pried", "message": "…", "places": [], "blank": None, "came": came}
+    say(there, {"kind": "failed", "problem": problem})
+
+
+def fall(there, folder, limits):
+    """Crash as the CAD kernel does, on whatever is asked."""
+    hear(there)
+    signal.raise_signal(signal.SIGSEGV)
+
+
+def dream(there, folder, limits):
+    """Never answer."""
+    there.poll(600)
+    hear(there)
+    there.poll(600)
+
+
+def palm_off(there, folder, limits):
+    """Answer with a file that is another's."""
+    hear(there)
+    os.symlink("/etc/passwd", Path(folder) / "put-1")
+    say(there, {"kind": "done", "files": [["a.stl", "put-1"]], "found": ["nothing"]})
     there.poll(20)

@@ -8,5 +8,9 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
 _django = get_asgi_application()
 
 from intaglio_server.guard import Guard  # noqa: E402
+from studies import children  # noqa: E402
+
+# here, before there are threads
+children.prepare()
 
 application = Guard(_django)

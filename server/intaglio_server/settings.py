@@ -158,6 +158,8 @@ SPECTACULAR_SETTINGS = {
 JOB_SECONDS = int(os.environ.get("INTAGLIO_JOB_SECONDS", "3600"))
 # and of reading a part, before it has a study or when files are added to it
 READ_SECONDS = int(os.environ.get("INTAGLIO_READ_SECONDS", "900"))
+# and of one question about geometry: the ruler, a file of it
+ASK_SECONDS = int(os.environ.get("INTAGLIO_ASK_SECONDS", "120"))
 JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
 # a request for sizes that are laid out while they are typed waits for them so long, in seconds
 LIVE_SECONDS = 1.0

@@ -5,6 +5,7 @@ import errno
 import logging
 import tempfile
 import time
+from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -25,13 +26,13 @@ _OFTEN = 0.2
 # seconds between two looks at what is not done yet
 _LOOKS = 0.7
 # seconds after which a process that keeps models at hand gives the memory back
-_IDLE = 900.0
+IDLE = 900.0
 
 
 def compute(there: Connection, folder: str, limits: Limits) -> None:
     """Do one order: progress and looks at what there is, then `done` with keys or `failed` with the
     problem. folder: where files may be. `stop` asks it to end with what there is."""
-    line = _begun(there, folder, limits)
+    line = begun(there, folder, limits)
     order = line.order()
     if order is not None:
         work(line, Path(folder), order, {})
@@ -40,13 +41,14 @@ def compute(there: Connection, folder: str, limits: Limits) -> None:
 def compute_many(there: Connection, folder: str, limits: Limits) -> None:
     """Do orders, one after the other, and keep the models at hand. Ends when nothing came for
     long."""
-    line = _begun(there, folder, limits)
+    line = begun(there, folder, limits)
     kept: dict[str, Product] = {}
-    while (order := line.order(_IDLE)) is not None:
+    while (order := line.order(IDLE)) is not None:
         work(line, Path(folder), order, kept)
 
 
-def _begun(there: Connection, folder: str, limits: Limits) -> Line:
+def begun(there: Connection, folder: str, limits: Limits) -> Line:
+    """A child's end of its line, after it gave all up that it may not have."""
     tempfile.tempdir = folder
     confine(limits, Path(folder))
     return Line(there)
@@ -54,8 +56,14 @@ def _begun(there: Connection, folder: str, limits: Limits) -> Line:
 
 def work(line: Line, folder: Path, order: Message, kept: dict[str, Product]) -> None:
     """Do one order, whatever it is and whatever happens."""
+    attempt(line, lambda: {"keys": compute_order(line, folder, order, kept)}, order.get("job"))
+
+
+def attempt(line: Line, act: Callable[[], dict[str, Any]], name: Any) -> None:
+    """Say `done` with what `act` gives, or `failed` with the problem. name: of what was asked, for
+    the log."""
     try:
-        line.say({"kind": "done", "keys": compute_order(line, folder, order, kept)})
+        line.say({"kind": "done", **act()})
     except IntaglioError as error:
         line.say({"kind": "failed", "problem": problem_of(error)})
     except Refused as error:
@@ -66,7 +74,7 @@ def work(line: Line, folder: Path, order: Message, kept: dict[str, Product]) -> 
         if disk_is_full(error):
             line.say({"kind": "failed", "problem": told("no-room", NO_ROOM)})
             return
-        logging.getLogger(__name__).exception("job %s failed", order.get("job"))
+        logging.getLogger(__name__).exception("%s failed", name)
         text = UNEXPECTED.format(type(error).__name__)
         line.say({"kind": "failed", "problem": told("unexpected", text)})
 

@@ -48,9 +48,10 @@ class LineStore:
     def bytes_of(self, key: str) -> bytes:
         """A product's bytes, or a source's. Raises Refused."""
         path = self._folder / self._ask({"kind": "get", "key": key})["file"]
-        data = path.read_bytes()
-        path.unlink()
-        return data
+        try:
+            return path.read_bytes()
+        finally:
+            path.unlink()
 
     def get(self, key: str) -> Product:
         if key in self._kept:
@@ -68,18 +69,19 @@ class LineStore:
 
     def put(self, key: str, stage: str, product: Product) -> None:
         self._keep(key, product)
-        file = self._written(pack(product.arrays, product.report))
+        file = self.written(pack(product.arrays, product.report))
         self._ask(
             {"kind": "put", "key": key, "stage": stage, "file": file, "report": product.report}
         )
 
     def show(self, stage: str, key: str, product: Product, first: bool) -> None:
         """Let there be seen what there is of a product; of later looks only the report is new."""
-        file = self._written(pack(product.arrays, {})) if first else None
+        file = self.written(pack(product.arrays, {})) if first else None
         message = {"kind": "look", "stage": stage, "key": key, "file": file}
         self._ask({**message, "report": product.report})
 
-    def _written(self, data: bytes) -> str:
+    def written(self, data: bytes) -> str:
+        """The name of a file that the worker takes."""
         self._number += 1
         name = f"put-{self._number}"
         (self._folder / name).write_bytes(data)

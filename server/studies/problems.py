@@ -23,6 +23,18 @@ AWAY = "The database is away at the moment. Nothing was changed. Try again in a 
 UNFIT = "This holds something that cannot be kept: a number or a text beyond all bounds."
 
 
+# status of what a child did not answer, where the question is not to blame
+_UNANSWERED = {"unexpected": 500, "no-room": 507, "memory": 507, "busy": 503, "too-long": 503}
+
+
+class NotAnswered(Exception):
+    """A question to a child that found no answer; problem: as it is told."""
+
+    def __init__(self, problem: dict[str, Any]) -> None:
+        super().__init__(problem["message"])
+        self.problem = problem
+
+
 class Conflict(APIException):
     status_code = status.HTTP_409_CONFLICT
     default_code = "conflict"
@@ -43,6 +55,8 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     """Every error of the API has the same form; a fault of ours is logged, not shown."""
     if isinstance(error, IntaglioError):
         return Response(problem(error), status=status.HTTP_400_BAD_REQUEST)
+    if isinstance(error, NotAnswered):
+        return Response(error.problem, status=_UNANSWERED.get(error.problem["code"], 400))
     if isinstance(error, DamagedProduct):
         return Response(problem(error), status=status.HTTP_500_INTERNAL_SERVER_ERROR)
     response = exception_handler(error, context)

@@ -6,34 +6,24 @@ ends a child that takes too long or too much memory.
 """
 
 import contextlib
-import functools
 import logging
-import multiprocessing
-import os
-import signal
-import sys
-import tempfile
 import time
-from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
-from multiprocessing import forkserver
-from multiprocessing.connection import Connection
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import close_old_connections, transaction
 from django.utils import timezone
 
-from intaglio.cad.read import ACCEPTED as CAD_FILES
 from intaglio.recipe.plan import costs, stages_before, states
 from intaglio.recipe.proving import FLOW, proof_seconds
 from intaglio.stages.registry import BY_KEY, stages_of
 from sandbox.child import order_of
-from sandbox.confine import Limits, few_words, other_user
 from sandbox.line import Message, hear, say
 from sandbox.telling import UNEXPECTED, told
+from studies import children
+from studies.children import Child
 from studies.ending import BEAT_SECONDS, beat, end, insisting
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
@@ -44,39 +34,6 @@ from studies.store import DatabaseStore
 log = logging.getLogger(__name__)
 
 _LOOK = 0.25
-
-
-def _context() -> multiprocessing.context.ForkServerContext:
-    """Where children come from: a process that has loaded the computation and knows no secrets."""
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["sandbox.child"])
-    with few_words():
-        forkserver.ensure_running()
-    return context
-
-
-@functools.cache
-def _user() -> int | None:
-    """Whom children become."""
-    return other_user(Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", _kernels())
-
-
-def _kernels() -> Path:
-    return Path(os.environ["NUMBA_CACHE_DIR"])
-
-
-def _limits() -> Limits:
-    return Limits(settings.JOB_BYTES, settings.JOB_BYTES, _user())
-
-
-@contextlib.contextmanager
-def _folder() -> Iterator[Path]:
-    """A folder for a child, which goes with it: of one that is stopped, large files would stay."""
-    with tempfile.TemporaryDirectory(prefix="intaglio-", ignore_cleanup_errors=True) as name:
-        user = _user()
-        if user is not None:
-            os.chown(name, user, user)
-        yield Path(name)
 
 
 def run(job_id: str) -> None:
@@ -114,17 +71,11 @@ def _run(job: Job) -> None:
         return
     from sandbox.child import compute
 
-    context = _context()
-    here, there = context.Pipe()
-    with _folder() as folder:
-        child = context.Process(target=compute, args=(there, str(folder), _limits()), daemon=True)
-        child.start()
-        there.close()
-        try:
-            _watch(job, child, here, folder)
-        finally:
-            _end_child(child)
-            here.close()
+    child = children.begun(compute)
+    try:
+        _watch(job, child)
+    finally:
+        child.end()
 
 
 def _order(job: Job) -> Message:
@@ -140,66 +91,30 @@ def _order(job: Job) -> Message:
     )
 
 
-def _end_child(child: Any) -> None:
-    if child.is_alive():
-        child.kill()
-    child.join()
-
-
-@dataclass(frozen=True)
-class _Warm:
-    """A child that stays, with the models of the jobs it did: its line, its folder, and what takes
-    that away."""
-
-    child: Any
-    here: Connection
-    folder: Path
-    over: contextlib.ExitStack
-
-
-_warm: list[_Warm] = []
+# a child that stays, with the models of the study whose jobs it did
+_warm: list[tuple[int, Child]] = []
 
 
 def _run_warm(job: Job) -> None:
-    """Run a job in the child that stays. It goes with a job that is cancelled or takes too long,
-    and the next gets a new one; one that is refused leaves it."""
-    warm = _warm.pop() if _warm else None
-    if warm is not None and not warm.child.is_alive():
-        _end_warm(warm)
-        warm = None
-    if warm is None:
-        warm = _warmed()
-    try:
-        _watch(job, warm.child, warm.here, warm.folder)
-    except BaseException:
-        _end_warm(warm)
-        raise
-    if warm.child.is_alive():
-        _warm.append(warm)
-    else:
-        _end_warm(warm)
-
-
-def _end_warm(warm: _Warm) -> None:
-    _end_child(warm.child)
-    warm.here.close()
-    warm.over.close()
-
-
-def _warmed() -> _Warm:
+    """Run a job in the child that stays. It goes with a job that is cancelled or takes too long, or
+    that is of another study, and the next gets a new one; one that is refused leaves it."""
     from sandbox.child import compute_many
 
-    context = _context()
-    here, there = context.Pipe()
-    with contextlib.ExitStack() as over:
-        folder = over.enter_context(_folder())
-        child = context.Process(
-            target=compute_many, args=(there, str(folder), _limits()), daemon=True
-        )
-        child.start()
-        there.close()
-        return _Warm(child, here, folder, over.pop_all())
-    raise AssertionError
+    of, child = _warm.pop() if _warm else (0, None)
+    if child is not None and (of != job.study_id or not child.alive):
+        child.end()
+        child = None
+    if child is None:
+        child = children.begun(compute_many)
+    try:
+        _watch(job, child)
+    except BaseException:
+        child.end()
+        raise
+    if child.alive and job.study_id is not None:
+        _warm.append((job.study_id, child))
+    else:
+        child.end()
 
 
 def _expected(job: Job, stages: list[str]) -> dict[str, float]:
@@ -230,9 +145,10 @@ def stages_of_job(job: Job) -> list[str]:
     return stages_before(job.target, known)
 
 
-def _watch(job: Job, child: Any, here: Connection, folder: Path) -> None:
+def _watch(job: Job, child: Child) -> None:
     begun = beaten = time.monotonic()
-    serving = Serving(job, folder, _user(), partial(_look, job))
+    here = child.here
+    serving = Serving(job, child, partial(_look, job))
     order = insisting(partial(_order, job))
     with contextlib.suppress(OSError):
         say(here, order)
@@ -283,45 +199,26 @@ def _watch(job: Job, child: Any, here: Connection, folder: Path) -> None:
             with contextlib.suppress(OSError):
                 say(here, {"kind": "stop"})
         if wished.over:
-            child.kill()
-            child.join()
+            child.stop()
             end(job.id, Job.State.CANCELLED)
             return
         spent = time.monotonic() - begun
         reads = at in ("", "geometry") and spent > settings.READ_SECONDS
         if reads or spent > settings.JOB_SECONDS:
-            child.kill()
-            child.join()
+            child.stop()
             _fail(job, "too-long", _too_long(job, reads))
             return
-        if closed or not child.is_alive():
+        if closed or not child.alive:
             if not closed and here.poll(0):
                 continue  # its last words are still to be read
-            child.join()
-            _fail(job, *_died(job, at, child.exitcode or 0))
+            _fail(job, *_died(job, at, child.stop()))
             return
-
-
-# what ends a program that does what none may
-_CRASHES = {getattr(signal, f"SIG{name}") for name in ("SEGV", "BUS", "FPE", "ILL", "ABRT", "SYS")}
 
 
 def _died(job: Job, stage: str, code: int) -> tuple[str, str]:
     """Code and words for a child that ended without a result."""
-    if -code in _CRASHES:
-        cad = job.file_name.lower().endswith(tuple(CAD_FILES))
-        where = f" at {BY_KEY[stage].title}" if stage in BY_KEY else ""
-        return (
-            "crashed",
-            f"{'The CAD kernel' if cad else 'The computation'} crashed on {job.file_name}{where} "
-            f"({signal.Signals(-code).name}); memory was not the cause. Nothing was changed. Mend "
-            "the part in the CAD program or export it in another format, and try again.",
-        )
-    return (
-        "died",
-        f"The computation ended without a result (signal or exit {code}). It may have needed more "
-        "memory than allowed; try larger edges.",
-    )
+    where = f" at {BY_KEY[stage].title}" if stage in BY_KEY else ""
+    return children.died(job.file_name, where, code)
 
 
 def _too_long(job: Job, reads: bool) -> str:

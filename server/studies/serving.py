@@ -1,12 +1,11 @@
-"""What a job's child asks of its worker: reports, products, and that they be kept. The child reads
-foreign files: nothing that it says is believed further than it must be."""
+"""What a child asks of the process that began it: reports, products, and that they be kept. The
+child reads foreign files: nothing that it says is believed further than it must be."""
 
 import os
 import re
 import stat
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 import psycopg
@@ -17,6 +16,7 @@ from intaglio.stages.registry import BY_KEY
 from sandbox.child import disk_is_full
 from sandbox.line import Message
 from sandbox.telling import NO_ROOM, told
+from studies.children import Child
 from studies.ending import insisting
 from studies.looks import keep_look
 from studies.models import Job, Product
@@ -33,20 +33,19 @@ class Untrue(Exception):
     """A child said what no child says."""
 
 
-class Serving:
-    """Answers to the child of a job. folder: where files go to and fro; user: whose the child's
-    files are, if not this one's; look: what to do with a look that was kept."""
+class Giving:
+    """Answers to a child that only looks at products."""
 
-    def __init__(
-        self, job: Job, folder: Path, user: int | None, look: Callable[[str, str], None]
-    ) -> None:
-        self.job, self.folder, self.user, self._look = job, folder, user, look
+    def __init__(self, child: Child) -> None:
+        self._child = child
         self._given = 0
+
+    def _acts(self) -> dict[str, Callable[[str, Message], Message]]:
+        return {"report": self._report, "get": self._get}
 
     def answer(self, message: Message) -> Message | None:
         """What to answer, if it is something that is asked. Raises Untrue."""
-        own = {"report": self._report, "get": self._get, "put": self._put, "look": self._shown}
-        act = own.get(message["kind"])
+        act = self._acts().get(message["kind"])
         if act is None:
             return None
         key = message.get("key")
@@ -61,6 +60,56 @@ class Serving:
                 raise
             return {"kind": "answer", "problem": told("no-room", NO_ROOM)}
 
+    def problem(self, message: Message) -> dict[str, Any]:
+        """The problem that a child failed with. Raises Untrue, TooMuch."""
+        own = message.get("problem")
+        if not isinstance(own, dict) or not isinstance(own.get("message"), str):
+            raise Untrue("no problem")
+        return dict(bounded(own, _PROBLEM_BYTES))
+
+    def _report(self, key: str, message: Message) -> Message:
+        own = Product.objects.filter(key=key).values_list("report", flat=True)
+        return {"report": insisting(own.first)}
+
+    def _get(self, key: str, message: Message) -> Message:
+        data = insisting(lambda: load_bytes(key))
+        self._given += 1
+        name, user = f"get-{self._given}", self._child.user
+        # a name that the child took first is none for us
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+        handle = os.open(name, flags, 0o600, dir_fd=self._child.at)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            if user is not None:
+                os.fchown(handle, user, user)
+        return {"file": name}
+
+    def taken(self, name: Any) -> bytes:
+        """Bytes of a file that the child wrote: its own, and no way to another."""
+        if not isinstance(name, str) or not _FILE.fullmatch(name):
+            raise Untrue(f"{name!r} is no file")
+        flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK
+        handle = os.open(name, flags, dir_fd=self._child.at)
+        with os.fdopen(handle, "rb") as file:
+            told_of = os.fstat(handle)
+            owner = os.geteuid() if self._child.user is None else self._child.user
+            if not stat.S_ISREG(told_of.st_mode) or told_of.st_uid != owner:
+                raise Untrue(f"{name} is no file of the child")
+            data = file.read()
+        os.unlink(name, dir_fd=self._child.at)
+        return data
+
+
+class Serving(Giving):
+    """Answers to the child of a job. look: what to do with a look that was kept."""
+
+    def __init__(self, job: Job, child: Child, look: Callable[[str, str], None]) -> None:
+        super().__init__(child)
+        self.job, self._look = job, look
+
+    def _acts(self) -> dict[str, Callable[[str, Message], Message]]:
+        return {**super()._acts(), "put": self._put, "look": self._shown}
+
     def keys(self, message: Message) -> dict[str, str]:
         """Keys by stage of the products that a job brought, as far as they are kept: that of its
         target at least. Raises Untrue."""
@@ -74,53 +123,18 @@ class Serving:
             raise Untrue(f"nothing was kept of {self.job.target}")
         return {stage: key for stage, key in keys.items() if key in kept}
 
-    def problem(self, message: Message) -> dict[str, Any]:
-        """The problem that a job failed with. Raises Untrue, TooMuch."""
-        own = message.get("problem")
-        if not isinstance(own, dict) or not isinstance(own.get("message"), str):
-            raise Untrue("no problem")
-        return dict(bounded(own, _PROBLEM_BYTES))
-
-    def _report(self, key: str, message: Message) -> Message:
-        own = Product.objects.filter(key=key).values_list("report", flat=True)
-        return {"report": insisting(own.first)}
-
-    def _get(self, key: str, message: Message) -> Message:
-        data = insisting(lambda: load_bytes(key))
-        self._given += 1
-        path = self.folder / f"get-{self._given}"
-        path.write_bytes(data)
-        if self.user is not None:
-            os.chown(path, self.user, self.user)
-        return {"file": path.name}
-
     def _put(self, key: str, message: Message) -> Message:
         stage, report = _stage(message), _report(message)
         live = self.job.live and stage == self.job.target
-        data = self._taken(message)
+        data = self.taken(message.get("file"))
         insisting(partial(save_bytes, key, stage, report, data, live=live))
         return {}
 
     def _shown(self, key: str, message: Message) -> Message:
         stage, report = _stage(message), _report(message)
-        data = None if message.get("file") is None else self._taken(message)
+        data = None if message.get("file") is None else self.taken(message.get("file"))
         self._look(stage, insisting(partial(keep_look, self.job, stage, key, report, data)))
         return {}
-
-    def _taken(self, message: Message) -> bytes:
-        """Bytes of a file that the child wrote: its own, and no way to another."""
-        name = message.get("file")
-        if not isinstance(name, str) or not _FILE.fullmatch(name):
-            raise Untrue(f"{name!r} is no file")
-        handle = os.open(self.folder / name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
-        with os.fdopen(handle, "rb") as file:
-            told_of = os.fstat(handle)
-            owner = os.geteuid() if self.user is None else self.user
-            if not stat.S_ISREG(told_of.st_mode) or told_of.st_uid != owner:
-                raise Untrue(f"{name} is no file of the child")
-            data = file.read()
-        (self.folder / name).unlink()
-        return data
 
 
 def _stage(message: Message) -> str:

@@ -1,5 +1,7 @@
 """The list of repairs: checks, order, what each says it did; selections, the ruler, files."""
 
+import io
+
 import numpy as np
 import pytest
 import trimesh
@@ -16,13 +18,13 @@ from intaglio.parts.operations import OPERATIONS, apply, check_operations
 from intaglio.parts.places import face_numbers, parse, reference
 from intaglio.parts.select import grow
 from intaglio.parts.taking import Source
-from intaglio.parts.writing import files_of, geometry_bytes, per_patch
+from intaglio.parts.writing import files_of, geometry_bytes, patch_faces, per_patch, stage_model
 from intaglio.recipe.drafting import draft
 from intaglio.settings.blanks import blanks_of, build
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.geometry.step import geometry_step
 from tests.core.scans import as_trimesh, fine_box, flipped, gapped, holed, soup, sphere
-from tests.core.shapes import box, cut, cylinder, pipe
+from tests.core.shapes import box, cut, cylinder, pipe, run, source
 
 
 def _geometry(source, repairs=(), unit="mm"):
@@ -268,3 +270,21 @@ def test_mirrored_facets_stay_closed():
     assert as_trimesh(out).is_watertight and as_trimesh(out).volume > 0
     with pytest.raises(SettingRejected):
         apply(model, {"do": "mirror", "at": [0, 0, 0], "normal": [0, 0, 0]})
+
+
+def test_the_skin_of_every_mesh_is_written_patch_by_patch(tmp_path):
+    row = {"patches": ["wall*"], "count": 2, "growth": 1.2, "first": 0.3}
+    given = {"sizing": {"smallest": 1.5, "largest": 3.0}, "layers": {"layers": [row]}}
+    states, store = run(source(pipe(), tmp_path), "volume", given)
+    cells = states["volume"].report["volume"]
+    patches = patch_faces(states["patches"].report, states["domain"].report)
+    assert len(patches) == 3
+    for stage in ("surface", "volume"):
+        model = stage_model(stage, store.get(states[stage].key))
+        whole = files_of(model, ".stl", "whole", "p")["p.stl"]
+        skin = trimesh.load_mesh(io.BytesIO(whole), file_type="stl")
+        assert skin.is_watertight and skin.volume == pytest.approx(cells, rel=1e-5)
+        parts = files_of(model, ".stl", "patch", "p", patches)
+        assert set(parts) == {f"{name}.stl" for name in patches}
+        areas = [trimesh.load_mesh(io.BytesIO(d), file_type="stl").area for d in parts.values()]
+        assert sum(areas) == pytest.approx(skin.area, rel=1e-6) and min(areas) > 0

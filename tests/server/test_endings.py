@@ -4,7 +4,6 @@ import json
 import threading
 import time
 from datetime import timedelta
-from pathlib import Path
 
 import psycopg
 import pytest
@@ -42,19 +41,22 @@ class Child:
     def recv_bytes(self, _):
         return json.dumps(self.messages.pop(0)).encode()
 
-    def is_alive(self):
-        return self.alive
+    @property
+    def here(self):
+        return self
 
-    def kill(self):
+    def stop(self):
         self.alive = False
+        return 0
 
-    join = send_bytes = lambda *_: None
+    def send_bytes(self, _):
+        pass
 
 
 def watched(job, *messages):
     Job.objects.filter(id=job.id).update(state=Job.State.RUNNING)
     child = Child(messages)
-    runner._watch(job, child, child, Path("/nowhere"))
+    runner._watch(job, child)
     job.refresh_from_db()
     return job
 

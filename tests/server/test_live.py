@@ -39,10 +39,10 @@ def sized(ada, variant, work, known):
 def test_the_process_stays_and_gives_what_any_other_gives(ada, sized):
     _change(ada, sized, largest=4.0)
     assert _ran(_live(ada, sized)).state == "done"
-    child = runner._warm[0].child.pid
+    child = runner._warm[0][1].process.pid
     _change(ada, sized, largest=4.5)
     assert _ran(_live(ada, sized)).state == "done"
-    assert [w.child.pid for w in runner._warm] == [child]
+    assert [c.process.pid for _, c in runner._warm] == [child]
     sized.refresh_from_db()
     key = sized.shown["sizing"]
     warm, told = unpack(load_bytes(key))
@@ -57,31 +57,31 @@ def test_the_process_stays_and_gives_what_any_other_gives(ada, sized):
 def test_what_fails_is_told_and_the_process_stays(ada, sized):
     _change(ada, sized, largest=4.0)
     _ran(_live(ada, sized))
-    child = runner._warm[0].child.pid
+    child = runner._warm[0][1].process.pid
     rows = [{"name": "all", "shape": "box", "low": [-50, -50, -50], "high": [90, 50, 50]}]
     _change(ada, sized, regions=[{**rows[0], "size": 0.001, "easing": 0.0}])
     failed = _ran(_live(ada, sized))
     assert failed.state == "failed" and failed.problem["blank"] == "sizing.regions"
     _change(ada, sized, regions=[], largest=4.2)
     assert _ran(_live(ada, sized)).state == "done"
-    assert runner._warm[0].child.pid == child
+    assert runner._warm[0][1].process.pid == child
 
 
 def test_one_that_died_is_replaced(ada, sized):
     _change(ada, sized, largest=4.0)
     _ran(_live(ada, sized))
-    gone = runner._warm[0].child
+    gone = runner._warm[0][1].process
     gone.kill()
     gone.join()
     _change(ada, sized, largest=4.6)
     assert _ran(_live(ada, sized)).state == "done"
-    assert runner._warm[0].child.pid != gone.pid
+    assert runner._warm[0][1].process.pid != gone.pid
 
 
 def test_a_cancelled_one_takes_the_process_along(ada, sized):
     _change(ada, sized, largest=4.0)
     _ran(_live(ada, sized))
-    before = runner._warm[0].child
+    before = runner._warm[0][1].process
     _change(ada, sized, largest=4.3)
     job = _live(ada, sized)
     # asked while it runs: the watcher finds it at its first look

@@ -2,12 +2,14 @@
 believed."""
 
 import os
+import tempfile
 
 import pytest
 
 from sandbox.confine import few_words, other_user
-from studies import runner
+from studies import asking, children, runner
 from studies.models import Job, Product
+from studies.problems import NotAnswered
 from tests import prying
 
 
@@ -38,8 +40,8 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
     told = str(came["environment"]) + came["initial"]
     assert "a secret of the server" not in told and password not in told
     assert "INTAGLIO" not in told.replace("intaglio", "")
-    if runner._user() is not None:
-        assert came["user"] == runner._user() != os.getuid()
+    if children._user() is not None:
+        assert came["user"] == children._user() != os.getuid()
     if not came["filtered"]:
         pytest.skip("this kernel takes no rules for its calls")
     for name in ("network", "socket", "program", "process", "kill"):
@@ -56,6 +58,97 @@ def test_a_child_that_lies_is_not_believed(ran, act, variant):
     variant.refresh_from_db()
     assert variant.shown == {}
     assert Product.objects.count() == before
+
+
+@pytest.fixture
+def folders(tmp_path, monkeypatch):
+    """Where the folders of children are, with whatever lies beside them."""
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    # others do not reach it
+    monkeypatch.setattr(children, "_user", lambda: None)
+    return tmp_path
+
+
+def test_a_name_that_a_child_took_first_is_not_written_through(ran, folders):
+    job = ran(prying.trap)
+    assert job.state == "failed"
+    (outside,) = folders.glob("*-outside")
+    assert outside.read_text() == "as it was"
+
+
+def test_a_link_in_the_place_of_a_childs_folder_leads_nowhere(ran, folders):
+    came = ran(prying.swap).problem["came"]
+    assert came == {"moved": ["get-1"], "outside": []}
+
+
+@pytest.fixture
+def asked(ada, study, variant, work, monkeypatch):
+    """The ruler and a file of a part that was read, by a child that does something of its own."""
+    ada.post(f"/api/variants/{variant.id}/runs", {"target": "geometry"}, format="json")
+    work()
+    base = f"/api/variants/{variant.id}/stages/geometry"
+    first = {"first": {"face": 0, "at": [0, 0, 0]}}
+
+    def close():
+        for desk in asking._desks.values():
+            desk.close()
+        asking._desks.clear()
+
+    def ask(act=None):
+        close()
+        if act is not None:
+            monkeypatch.setattr("sandbox.answers.answer_many", act)
+        ruler = ada.post(f"{base}/measure", first, format="json")
+        return ruler, ada.get(f"{base}/geometry?as=step")
+
+    yield ask
+    close()
+
+
+def test_the_ruler_and_files_of_geometry_crash_alone(asked, monkeypatch):
+    for answer in asked(prying.fall):
+        assert answer.status_code == 400
+        assert answer.data["code"] == "crashed" and "SIGSEGV" in answer.data["message"]
+        assert "pipe.step" in answer.data["message"]
+    monkeypatch.undo()
+    ruler, file = asked()
+    assert ruler.status_code == 200 and file.status_code == 200
+
+
+def test_an_answer_that_does_not_come_is_not_waited_for(asked, settings):
+    settings.ASK_SECONDS = 1
+    for answer in asked(prying.dream):
+        assert answer.status_code == 503 and "1 s" in answer.data["message"]
+    assert all(desk.child is None for desk in asking._desks.values())
+
+
+def test_who_answers_is_not_believed(asked):
+    for answer in asked(prying.palm_off):
+        assert answer.status_code == 500
+        assert "root:" not in str(answer.content)
+
+
+def test_a_child_stays_with_its_study(asked, ada, variant):
+    asked()
+    (desk,) = (d for (_, about), d in asking._desks.items() if about == "places")
+    assert desk.child is not None
+    process = desk.child.process.pid
+    base = f"/api/variants/{variant.id}/stages/geometry"
+    wrong = {"first": {"face": 9999, "at": [0, 0, 0]}}
+    answer = ada.post(f"{base}/measure", wrong, format="json")
+    assert answer.status_code == 400 and answer.data["code"] == "setting"
+    assert desk.child.process.pid == process
+    # others' studies have others
+    for number in range(asking._MOST):
+        with asking._at_desk((-1 - number, "places")):
+            pass
+    assert desk.child is None and len(asking._desks) == asking._MOST
+
+
+def test_who_comes_while_another_is_served_waits_and_is_told(settings):
+    settings.ASK_SECONDS = 0
+    with asking._at_desk((0, "files")), pytest.raises(NotAnswered, match="another request"):
+        asking.files(0, "pipe.step", {"about": "files"})
 
 
 def test_the_environment_is_as_it_was_after_a_child_was_begun(monkeypatch):

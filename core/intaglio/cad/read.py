@@ -31,7 +31,7 @@ from OCP.XCAFDoc import (
     XCAFDoc_ShapeTool,
 )
 
-from intaglio.cad.faults import KERNEL_FAULTS
+from intaglio.cad.faults import is_kernel_fault
 from intaglio.cad.part import Part
 from intaglio.cad.step import check_text, unit_called
 from intaglio.errors import FileRejected
@@ -81,7 +81,9 @@ def read_cad(data: bytes, name: str) -> Part:
             if kind == "IGES":
                 return _read_iges(path, name, data)
             return _read_brep(path, name, data)
-        except KERNEL_FAULTS as error:
+        except Exception as error:
+            if not is_kernel_fault(error) and not isinstance(error, RuntimeError):
+                raise
             raise FileRejected(
                 "damaged",
                 f"{name} is damaged: the CAD kernel cannot make a part of it ({error}). Export it "

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.mesh.mesh import Longs, Mesh, fan, rows
+from intaglio.mesh.mesh import Ints, Longs, Mesh, fan, rows
 from intaglio.mesh.slices import crossed_cells, cut_lines, flat_cut, outer_faces
 
 Arrays = dict[str, NDArray[Any]]
@@ -42,6 +42,15 @@ def boundary_arrays(mesh: Mesh) -> Arrays:
         "sides": sides,
         "region": mesh.patch[own][polygon],
     }
+
+
+def boundary_triangles(mesh: Mesh) -> tuple[NDArray[np.float64], NDArray[np.int32], Ints]:
+    """The faces on patches as triangles: points (n, 3) as exact as the mesh's, triangles (t, 3),
+    and the patch (t,) of each."""
+    own = np.flatnonzero(mesh.patch >= 0)
+    triangles, polygon = fan(*rows(mesh.face_start, mesh.face_nodes, own))
+    used, local = np.unique(triangles, return_inverse=True)
+    return mesh.points[used], local.reshape(-1, 3).astype(np.int32), mesh.patch[own][polygon]
 
 
 def rim_arrays(mesh: Mesh, value: NDArray[np.float32]) -> Arrays:

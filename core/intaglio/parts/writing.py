@@ -10,6 +10,9 @@ from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart
 from intaglio.formats.format import Surface
 from intaglio.formats.registry import FACET_FORMATS, FACETS_BY_SUFFIX
+from intaglio.mesh.drawing import boundary_triangles
+from intaglio.mesh.mesh import Floats, Ints, Patch
+from intaglio.mesh.storing import stored_mesh
 from intaglio.parts.cad_kind import CAD_WRITTEN
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
@@ -17,6 +20,8 @@ from intaglio.parts.model import Product, model_of
 
 WRITTEN = (*CAD_WRITTEN, *FACETS_BY_SUFFIX)
 PER = ("whole", "body", "patch")
+# stages whose product has geometry
+WITH_GEOMETRY = ("geometry", "domain", "surface", "volume")
 
 
 def geometry_bytes(model: Model, suffix: str, title: str, share: float = 2e-4) -> bytes:
@@ -71,20 +76,31 @@ def stage_model(stage: str, product: Product) -> Model:
     """The geometry of a stage's product. Raises FileRejected for a stage without one."""
     if stage in ("geometry", "domain"):
         return model_of(product)
-    if stage in ("surface", "volume"):
+    if stage == "volume":
+        # the names of patches are those of the domain's faces
+        names = tuple(product.report.get("faces", ()))
+        patches = tuple(Patch(name, "wall") for name in names)
+        mesh = stored_mesh(product.arrays, patches, (), product.report["unit"])
+        points, triangles, region = boundary_triangles(mesh)
+        return _skin(points, triangles, region, product.report["unit"])
+    if stage == "surface":
         a = product.arrays
-        region = np.ascontiguousarray(a["region"])
-        names = tuple(f"face_{k + 1}" for k in range(int(region.max()) + 1))
-        return FacetPart(
-            np.ascontiguousarray(a["points"]),
-            np.ascontiguousarray(a["triangles"]),
-            region,
-            np.zeros(len(region), np.int32),
-            names,
-            ("fluid",),
-            product.report["unit"],
-        )
+        return _skin(a["points"], a["triangles"], a["region"], product.report["unit"])
     raise FileRejected("no-geometry", f"The stage {stage} has no geometry to write.")
+
+
+def _skin(points: Floats, triangles: Ints, region: Ints, unit: str) -> FacetPart:
+    """The triangles of a mesh as one body."""
+    names = tuple(f"face_{k + 1}" for k in range(int(region.max(initial=-1)) + 1))
+    return FacetPart(
+        np.ascontiguousarray(points),
+        np.ascontiguousarray(triangles),
+        np.ascontiguousarray(region),
+        np.zeros(len(region), np.int32),
+        names,
+        ("fluid",),
+        unit,
+    )
 
 
 def patch_faces(report: Mapping[str, Any], domain: Mapping[str, Any]) -> dict[str, list[int]]:

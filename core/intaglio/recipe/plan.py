@@ -16,7 +16,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
-from intaglio.errors import SettingRejected
+from intaglio.cad.faults import is_kernel_fault
+from intaglio.errors import SettingRejected, StepFailed
 from intaglio.parts.model import Product
 from intaglio.parts.taking import Source
 from intaglio.recipe.accepted import ACCEPTED, marked
@@ -270,9 +271,17 @@ def _run(
         return by_key[other].settings(**settings)
 
     done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
-    return by_key[stage].run(
-        Run(settings_of(stage), name, source, product, settings_of, done, tell, look, base)
-    )
+    run = Run(settings_of(stage), name, source, product, settings_of, done, tell, look, base)
+    try:
+        return by_key[stage].run(run)
+    except Exception as error:
+        if not is_kernel_fault(error):
+            raise
+        raise StepFailed(
+            "kernel",
+            f"The CAD kernel could not work on {source.name} at {by_key[stage].title}: {error}. "
+            "Look at the findings of the geometry, mend the part, or export it in another format.",
+        ) from error
 
 
 def _reset_peak() -> None:

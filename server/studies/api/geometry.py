@@ -11,16 +11,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from intaglio.parts.kind import Model
-from intaglio.parts.measure import measure
-from intaglio.parts.model import Product, model_of
+from intaglio.parts.model import Product
 from intaglio.parts.select import grow
-from intaglio.parts.writing import PER, WRITTEN, files_of, patch_faces, stage_model
+from intaglio.parts.writing import PER, WITH_GEOMETRY, WRITTEN, patch_faces
 from intaglio.settings.blanks import build
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.stages.domain.settings import Domain
 from intaglio.stages.domain.step import enclosure_of
 from intaglio.stages.sizing.step import field_of
+from sandbox import answers
+from studies import asking
 from studies.api.access import LOOK, variant_of
 from studies.api.archives import pieces_of, sent, zipped
 from studies.api.held import product_arrays, shown_product
@@ -33,21 +33,9 @@ from studies.api.shapes import (
     SizesShape,
 )
 from studies.api.variants import variant_states
-from studies.models import Variant
 from studies.store import DatabaseStore
 
 _STAGES = ("geometry", "domain")
-
-
-def _product(variant: Variant, stage: str) -> Product:
-    arrays, report = product_arrays(shown_product(variant, stage))
-    return Product(arrays, report)
-
-
-@functools.lru_cache(maxsize=4)
-def _model(key: str) -> Model:
-    arrays, report = product_arrays(key)
-    return model_of(Product(arrays, report))
 
 
 class MeasureView(APIView):
@@ -56,11 +44,13 @@ class MeasureView(APIView):
         """Distances, angle, radius, wall thickness between touched places of a stage's geometry."""
         if stage not in _STAGES:
             raise Http404("The ruler works on Geometry and Domain.")
-        model = _model(shown_product(variant_of(request, variant_id, LOOK), stage))
+        variant = variant_of(request, variant_id, LOOK)
+        key = shown_product(variant, stage)
         shape = MeasureShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
-        return Response(measure(model, asked["first"], asked.get("second")))
+        question = answers.places(key, asked["first"], asked.get("second"))
+        return Response(asking.found(variant.study_id, variant.study.file_name, question))
 
 
 @functools.lru_cache(maxsize=2)
@@ -134,7 +124,9 @@ class GeometryView(APIView):
             raise ValidationError(
                 {"detail": f"Choose one of {', '.join(WRITTEN)}, per one of {', '.join(PER)}."}
             )
-        model = stage_model(stage, _product(variant, stage))
+        if stage not in WITH_GEOMETRY:
+            raise Http404(f"The stage {stage} has no geometry to write.")
+        key = shown_product(variant, stage)
         patches = None
         if per == "patch" and stage != "geometry":
             states = {s.stage: s.report for s in variant_states(variant)}
@@ -142,7 +134,8 @@ class GeometryView(APIView):
             if settled is not None and domain is not None:
                 patches = patch_faces(settled, domain)
         stem = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
-        files = files_of(model, suffix, per, f"{stem}_{stage}", patches)
+        question = answers.files(key, stage, suffix, per, f"{stem}_{stage}", patches)
+        files = asking.files(variant.study_id, variant.study.file_name, question)
         kind = "application/octet-stream"
         if per == "whole":
             (name, data), *_ = files.items()

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from intaglio.cad.faults import is_kernel_fault
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.findings import Finding
@@ -39,6 +40,12 @@ def geometry_step(
     progress(0.45, "measuring")
     view = kind.drawn(model)
     _refuse_beyond(view)
+    if not len(view.triangles):
+        raise StepFailed(
+            "nothing-drawn",
+            f"Not one face of {source.name} can be drawn: none of them is whole. The file may be "
+            "damaged. Export it again from the CAD program.",
+        )
     arrays = display(view)
     if first is not None:
         arrays |= display(first, "before", with_picture=False)
@@ -161,6 +168,11 @@ def worked(
                 out, count = apply(model, row)
         except (StepFailed, SettingRejected) as error:
             entry["problem"], entry["places"] = error.message, error.places
+            continue
+        except Exception as error:
+            if not is_kernel_fault(error):
+                raise
+            entry["problem"] = f"The CAD kernel could not do it ({error})."
             continue
         entry["count"] = count
         entry["done"] = operation.done.format(n=f"{count:,}")
