@@ -6,10 +6,13 @@ import time
 
 import psycopg
 import pytest
+from asgiref.testing import ApplicationCommunicator
 from django.contrib.auth import get_user_model
+from django.core.handlers.asgi import ASGIHandler
 from django.db import connection
 from django.test import AsyncClient
 
+from accounts import keeping
 from accounts.models import Session
 from studies import hub
 from studies.api import jobs
@@ -77,6 +80,37 @@ def test_many_open_pages_hear_of_a_change_over_few_connections(job, monkeypatch)
 
     asyncio.run(asyncio.wait_for(listen(), 60))
     # the tests' own, that of the count, the listener, and two that read
+    assert held[0][0] <= 8
+
+
+def test_an_open_page_keeps_no_connection_of_its_own(job, monkeypatch):
+    """As the server has it, each request with a thread of its own, which notes that the session is
+    in use."""
+    monkeypatch.setattr(keeping, "_NOTED", 0.0)
+    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+    application, held = ASGIHandler(), []
+
+    async def opened(cookie):
+        scope = {
+            "type": "http", "method": "GET", "path": "/api/events", "query_string": b"",
+            "headers": [(b"host", b"testserver"), (b"cookie", f"sessionid={cookie}".encode())],
+        }  # fmt: skip
+        one = ApplicationCommunicator(application, scope)
+        await one.send_input({"type": "http.request", "body": b"", "more_body": False})
+        assert (await one.receive_output(10))["status"] == 200
+        assert b"retry" in (await one.receive_output(10))["body"]
+        return one
+
+    async def listen():
+        client = AsyncClient()
+        await client.aforce_login(await get_user_model().objects.aget(username="ada"))
+        pages = [await opened(client.cookies["sessionid"].value) for _ in range(20)]
+        held.append(await asyncio.to_thread(lambda: (connections(), connection.close())))
+        for one in pages:
+            await one.send_input({"type": "http.disconnect"})
+            await one.wait(10)
+
+    asyncio.run(asyncio.wait_for(listen(), 60))
     assert held[0][0] <= 8
 
 

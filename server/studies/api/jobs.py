@@ -86,8 +86,6 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """Server-sent events, until the session ends: one `job` event per change of a job that the user
     sees, one `variant` event per change of a variant's settings."""
     user = await request.auser()
-    # a stream stays open; the connection that told whose it is does not
-    await sync_to_async(_close)()
     if not isinstance(user, User):
         return HttpResponse(status=403)
     own = hub()
@@ -103,6 +101,9 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 async def _stream(own: Hub, user: User, session: str | None) -> AsyncIterator[str]:
     sent: dict[str, str] = {}
     changed = own.join(user.pk)
+    # a stream stays open; the connection that told whose it is, and noted that the session is in
+    # use, does not
+    await sync_to_async(_close)()
     try:
         yield "retry: 1000\n\n"
         while True:
