@@ -3,6 +3,7 @@
 import os
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import psycopg
 from django.core.exceptions import ImproperlyConfigured
@@ -85,6 +86,14 @@ def _of_database(part: str, key: str, usual: str) -> str:
     return str(_TOLD.get(key) or os.environ.get(f"INTAGLIO_DB_{part}", usual))
 
 
+# the web server shares so many connections among all calls: those that come at once wait for one
+# for a moment, and are refused when the database is away; workers have one each
+_CONNECTIONS = int(os.environ.get("INTAGLIO_DB_CONNECTIONS", "0"))
+_POOL: dict[str, Any] = (
+    {"pool": {"min_size": 2, "max_size": _CONNECTIONS, "timeout": 5.0, "reconnect_timeout": 5.0}}
+    if _CONNECTIONS
+    else {}
+)
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
@@ -94,7 +103,8 @@ DATABASES = {
         "HOST": _of_database("HOST", "host", "127.0.0.1"),
         "PORT": _of_database("PORT", "port", "5432"),
         "CONN_MAX_AGE": 0,
-        "OPTIONS": {k: v for k, v in _TOLD.items() if k.startswith("ssl")},
+        "CONN_HEALTH_CHECKS": bool(_CONNECTIONS),
+        "OPTIONS": {k: v for k, v in _TOLD.items() if k.startswith("ssl")} | _POOL,
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

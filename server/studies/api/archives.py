@@ -11,6 +11,7 @@ from django.utils.http import content_disposition_header
 from numpy.typing import NDArray
 
 from intaglio.formats.file_names import file_name, inner_path
+from studies.api.connections import give_back
 
 _PIECE = 1 << 20
 _DAY = (2026, 1, 1, 0, 0, 0)
@@ -26,7 +27,9 @@ def sent(pieces: Iterator[bytes], name: str, kind: str) -> StreamingHttpResponse
 
 
 async def _apart(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
-    """The pieces, each made beside the loop that serves everybody."""
+    """The pieces, each made beside the loop that serves everybody. Who takes them slowly has no
+    connection to the database meanwhile."""
+    await give_back()
     while (piece := await asyncio.to_thread(next, pieces, None)) is not None:
         yield piece
 

@@ -5,9 +5,8 @@ import json
 from collections.abc import AsyncIterator
 from datetime import timedelta
 
-from asgiref.sync import sync_to_async
 from django.contrib.auth.models import User
-from django.db import DatabaseError, connection
+from django.db import DatabaseError
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.utils import timezone
@@ -20,6 +19,7 @@ from rest_framework.views import APIView
 from accounts.models import Session
 from intaglio.recipe.proving import FLOW
 from studies.api.access import job_of, jobs_seen_by, user_of
+from studies.api.connections import give_back
 from studies.api.shapes import JobShape
 from studies.ending import cancel
 from studies.hub import Hub, hub
@@ -77,11 +77,6 @@ class StopView(APIView):
         return Response(JobShape(job).data)
 
 
-def _close() -> None:
-    """Close the connection of the thread that this runs in."""
-    connection.close()
-
-
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """Server-sent events, until the session ends: one `job` event per change of a job that the user
     sees, one `variant` event per change of a variant's settings."""
@@ -101,9 +96,8 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 async def _stream(own: Hub, user: User, session: str | None) -> AsyncIterator[str]:
     sent: dict[str, str] = {}
     changed = own.join(user.pk)
-    # a stream stays open; the connection that told whose it is, and noted that the session is in
-    # use, does not
-    await sync_to_async(_close)()
+    # not before the session has noted that it is in use
+    await give_back()
     try:
         yield "retry: 1000\n\n"
         while True:
