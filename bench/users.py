@@ -9,6 +9,7 @@ read by one of them, if asked for.
 """
 
 import argparse
+import random
 import statistics
 import subprocess
 import threading
@@ -20,8 +21,10 @@ import requests
 
 from tests.killing import Service
 
-# a call that a page makes now and then, and a pause between two of one user, in seconds
+# the mean pause between two calls of one user, in seconds: people do not act in step
 _PAUSE = 1.0
+# until pages are open, and what was written for the large study is on disk
+_SETTLE = 20.0
 
 
 def _cookies(service: Service, count: int) -> list[dict[str, str]]:
@@ -87,13 +90,14 @@ def _act(
 ) -> None:
     with requests.Session() as session:
         session.cookies.update(cookies)
+        time.sleep(random.uniform(0.0, _PAUSE))
         while time.monotonic() < until:
             for path in paths:
                 begun = time.perf_counter()
                 answer = session.get(f"{service.base}{path}", timeout=60)
                 took.append(time.perf_counter() - begun)
                 assert answer.status_code == 200, (path, answer.status_code)
-                time.sleep(_PAUSE)
+                time.sleep(random.uniform(0.0, 2 * _PAUSE))
 
 
 def _calls(
@@ -144,12 +148,13 @@ def measure(asked: Any, service: Service) -> None:
     ]
     for page in pages:
         page.start()
-    time.sleep(5.0)
+    time.sleep(_SETTLE)
     words = f"{asked.acting} of {asked.users} acting, all pages open"
     among = _told(words, _calls(service, users[: asked.acting], paths, asked.seconds))
     print(f"ratio of the 95th percentiles: {among / alone:.1f}")
     if asked.large:
         _enlarge(service, asked.large)
+        time.sleep(_SETTLE)
         beside = _told(
             f"beside {asked.large} GiB",
             _calls(service, users[: asked.acting], paths, asked.seconds),
