@@ -56,6 +56,11 @@ def of_hexahedra(points: np.ndarray, cells: np.ndarray) -> Mesh:
     return _mesh(points, {HEXAHEDRON: cells})
 
 
+def of_tetrahedra(points: np.ndarray, cells: np.ndarray) -> Mesh:
+    """A mesh of tetrahedra (c, 4) of these points."""
+    return _mesh(points, {TETRAHEDRON: cells})
+
+
 def on_patches(mesh: Mesh, names=SIDES, kinds=KINDS) -> Mesh:
     """The boundary on patches by which way its faces look most."""
     rim = np.flatnonzero(mesh.neighbour < 0)
@@ -100,7 +105,7 @@ def tetrahedra(counts=(6, 4, 5), place=bulged, jitter=0.0) -> Mesh:
         points[inner] += np.random.default_rng(2).uniform(-jitter, jitter, (len(inner), 3))
     ways = [(1, 2), (2, 3), (3, 7), (7, 4), (4, 5), (5, 1)]
     nodes = np.concatenate([h[:, [0, a, b, 6]] for a, b in ways])
-    return _mesh(points, {TETRAHEDRON: nodes})
+    return of_tetrahedra(points, nodes)
 
 
 def _rim_nodes(counts) -> np.ndarray:

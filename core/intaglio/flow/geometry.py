@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
+from intaglio.flow.merging import merged
 from intaglio.flow.sweeps import flattest, kept_within
 from intaglio.mesh.mesh import Floats, Longs, Mesh, fan, rows
 from intaglio.quality.cells import measure
@@ -36,11 +37,13 @@ class Links:
 
 @dataclass(frozen=True)
 class Rim:
-    """Faces of the boundary: face (b,) in the mesh, cell (b,), area vector (b, 3) outward in m²,
-    way (b, 3) from the cell's centroid to the face's in m, centre (b, 3) in m."""
+    """Faces of the boundary: face (b,) in the mesh, cell (b,), the one behind it in the mesh (b,),
+    area vector (b, 3) outward in m², way (b, 3) from the cell's centroid to the face's in m, centre
+    (b, 3) in m."""
 
     face: Longs
     cell: Longs
+    behind: Longs
     area: Floats
     way: Floats
     centre: Floats
@@ -48,10 +51,12 @@ class Rim:
 
 @dataclass(frozen=True)
 class Volumes:
-    """Cells as volumes: their numbers (n,) in the mesh, volume (n,) in m³, centroid (n, 3) in m,
-    links between them and the rim around them."""
+    """Cells as volumes: the largest cell (n,) of the mesh in each, which as a rule is alone there,
+    the volume (c,) of each cell of the mesh, -1 for those left out, volume (n,) in m³, centroid
+    (n, 3) in m, links between volumes and the rim around them."""
 
     cells: Longs
+    of_cell: Longs
     volume: Floats
     centroid: Floats
     links: Links
@@ -61,20 +66,51 @@ class Volumes:
     def count(self) -> int:
         return len(self.cells)
 
+    @property
+    def mesh_cells(self) -> int:
+        """How many cells of the mesh the volumes are."""
+        return int((self.of_cell >= 0).sum())
+
+    @property
+    def shared(self) -> NDArray[np.bool_]:
+        """Which cells (c,) of the mesh share their volume with others."""
+        size = np.append(np.bincount(self.of_cell[self.of_cell >= 0], minlength=self.count), 0)
+        return np.asarray(size[self.of_cell] > 1)
+
+    @property
+    def merged(self) -> int:
+        """How many cells of the mesh share their volume with others."""
+        return int(self.shared.sum())
+
+    @property
+    def stacks(self) -> int:
+        """How many volumes are of several cells."""
+        return self.count - (self.mesh_cells - self.merged)
+
 
 def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volumes:
-    """The volumes of some cells (c,) of a mesh, whose unit is `metres` long. Faces to other cells,
+    """The volumes of some cells (c,) of a mesh, whose unit is `metres` long; cells that taper to an
+    edge share one (see `merging`). Faces to other cells,
     and those between cells that lie on a patch, are rim on both sides. Raises StepFailed for
     periodic pairs that turn."""
     measured = measure(mesh)
-    cells = np.flatnonzero(of_cells)
-    number = np.full(mesh.cells + 1, -1, np.int64)  # the last for -1, no cell
-    number[cells] = np.arange(len(cells))
-    centroid = measured.centroid * metres
     vector, middle = face_vectors(mesh)
     vector, middle = vector * metres**2, middle * metres
+    of_cell = merged(mesh, vector, of_cells)
+    cells = np.flatnonzero(of_cells)
+    own, weight = of_cell[cells], measured.volume[cells] * metres**3
+    volume = np.asarray(np.bincount(own, weight), float)
+    moment = weight[:, None] * measured.centroid[cells] * metres
+    sums = [np.asarray(np.bincount(own, moment[:, k]), float) for k in range(3)]
+    middles = np.stack(sums, axis=1) / volume[:, None]
+    centroid = np.zeros((mesh.cells, 3))
+    centroid[cells] = middles[own]
+    number = np.append(of_cell, -1)  # the last for -1, no cell
+    smallest_first = np.argsort(weight, kind="stable")
+    largest = np.empty(len(volume), np.int64)
+    largest[own[smallest_first]] = cells[smallest_first]
     one, other = number[mesh.owner], number[mesh.neighbour]
-    inner = np.flatnonzero((one >= 0) & (other >= 0) & (mesh.patch < 0))
+    inner = np.flatnonzero((one >= 0) & (other >= 0) & (mesh.patch < 0) & (one != other))
     left, right = mesh.owner[inner], mesh.neighbour[inner]
     parts = [_links(inner, left, right, vector[inner], middle[inner], centroid, np.zeros(3))]
     paired = np.zeros(mesh.faces, bool)
@@ -105,12 +141,12 @@ def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volume
     face = np.concatenate([outer, behind])
     cell = np.concatenate([mesh.owner[outer], mesh.neighbour[behind]])
     sign = np.repeat([1.0, -1.0], [len(outer), len(behind)])[:, None]
-    rim = Rim(face, number[cell], sign * vector[face], middle[face] - centroid[cell], middle[face])
-    volume = measured.volume[cells] * metres**3
+    way = middle[face] - centroid[cell]
+    rim = Rim(face, number[cell], cell.astype(np.int64), sign * vector[face], way, middle[face])
     # around a bend the way between two flat cells passes outside of both, where slopes say nothing
     normal, height = flattest(links.left, links.right, links.area, rim.cell, rim.area, volume)
     kept_within(links.left, links.right, normal, height, _ACROSS, links.beside)
-    return Volumes(cells, volume, centroid[cells], links, rim)
+    return Volumes(largest, of_cell, volume, middles, links, rim)
 
 
 def _links(

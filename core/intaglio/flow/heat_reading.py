@@ -37,9 +37,10 @@ def read_heat(name: str, mesh: Mesh, case: CaseTold, metres: float) -> HeatProbl
                 "no-material", f"Zone {zone.name} of {name} tells no {sorted(missing)[0]}."
             )
     ops = operators_of(volumes_of(mesh, metres, np.ones(mesh.cells, bool)))
+    of_cell = mesh.zone[ops.volumes.cells]
     states = [case.zones[zone.name].state for zone in mesh.zones]
     capacity, conductivity, usual = (
-        np.array([s[key][0] if key in s else 293.15 for s in states])[mesh.zone]
+        np.array([s[key][0] if key in s else 293.15 for s in states])[of_cell]
         for key in (_CAPACITY, _CONDUCTIVITY, "Temperature")
     )
     held = _conditions(mesh, case, ops.volumes.rim, usual)
@@ -52,7 +53,7 @@ def _conditions(mesh: Mesh, case: CaseTold, r: Rim, usual: np.ndarray) -> HeatCo
     kind = np.full(b, CLOSED, np.int8)
     temperature, flux, coefficient = usual[r.cell].copy(), np.zeros(b), np.zeros(b)
     beyond = other_sides(r)
-    patch, zone = mesh.patch[r.face], mesh.zone[r.cell]
+    patch, zone = mesh.patch[r.face], mesh.zone[r.behind]
     zones = [z.name for z in mesh.zones]
     names = [p.name for p in mesh.patches]
     for (zone_name, name), told in case.patches.items():

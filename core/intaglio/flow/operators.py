@@ -9,7 +9,7 @@ from scipy.sparse import csr_array, diags_array
 
 from intaglio.flow.geometry import Volumes
 from intaglio.flow.sweeps import leaving, moments, slopes, through
-from intaglio.mesh.mesh import Floats
+from intaglio.mesh.mesh import Floats, Mesh, cell_middles
 
 # cells whose moments are inverted at once
 _AT_ONCE = 50_000
@@ -60,6 +60,23 @@ class Operators:
     def rim_oblique(self) -> Floats:
         """Of each face of the rim the part (b, 3) of its area that the over-relaxed way misses."""
         return self.volumes.rim.area - self.rim_over[:, None] * self.volumes.rim.way
+
+
+def in_cells(ops: Operators, mesh: Mesh, metres: float, values: Floats, rim: Floats) -> Floats:
+    """Values (c, ...) in the cells of a mesh whose unit is `metres` long, of those (n, ...) of the
+    volumes and (b, ...) of the rim: nan where there is no volume; in cells that share one, carried
+    on from its centroid by its slope."""
+    v = ops.volumes
+    out = np.full((mesh.cells, *values.shape[1:]), np.nan)
+    known = v.of_cell >= 0
+    out[known] = values[v.of_cell[known]]
+    shared = np.flatnonzero(v.shared)
+    if len(shared):
+        own = v.of_cell[shared]
+        way = cell_middles(mesh, shared) * metres - v.centroid[own]
+        slope = ops.gradient(values, rim)[own]
+        out[shared] += np.einsum("k...a,ka->k...", slope, way)
+    return out
 
 
 def operators_of(volumes: Volumes) -> Operators:

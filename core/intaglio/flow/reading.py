@@ -96,7 +96,7 @@ def _conditions(
     kind = np.full(b, WALL, np.int8)
     velocity, pressure, rate = np.zeros((b, 3)), np.zeros(b), np.zeros(b)
     elements = _elements(path, mesh)
-    zone = mesh.zone[volumes.cells[r.cell]]
+    zone = mesh.zone[r.behind]
     for (zone_name, name), told in case.patches.items():
         k = next(n for n, p in enumerate(mesh.patches) if p.name == name)
         z = next(n for n, own in enumerate(mesh.zones) if own.name == zone_name)

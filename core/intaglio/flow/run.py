@@ -144,7 +144,8 @@ def told(flow: Flow) -> dict[str, Any]:
     balance = sum(p.get("mass_flow", 0.0) for p in patches.values())
     through = sum(max(p.get("mass_flow", 0.0), 0.0) for p in patches.values())
     return {
-        "cells": flow.problem.ops.volumes.count,
+        "cells": flow.problem.ops.volumes.mesh_cells,
+        "merged_cells": flow.problem.ops.volumes.merged,
         "iterations": len(flow.history),
         "converged": flow.converged,
         "trouble": None if flow.trouble is None else flow.trouble.message,

@@ -156,7 +156,11 @@ def link_fluxes(left, right, way, share, over, density, ease, carried, pressure,
         mean = 0.0
         for i in range(3):
             mean += ((1.0 - s) * slope[a, i] + s * slope[b, i]) * way[k, i]
-        pulled = ease[k] * over[k] * (pressure[b] - pressure[a] - mean)
+        step = pressure[b] - pressure[a]
+        # slopes beyond the step, as of slivers, would turn what damps the pressure into its
+        # opposite
+        mean = min(max(mean, -abs(step)), abs(step))
+        pulled = ease[k] * over[k] * (step - mean)
         out[k] = ((1.0 - s) * density[a] + s * density[b]) * (carried[k] - pulled) + lag[k]
     return out
 

@@ -15,12 +15,13 @@ from intaglio.errors import StepFailed
 from intaglio.findings import Finding
 from intaglio.flow.conditions import WALL
 from intaglio.flow.momentum import Field
+from intaglio.flow.operators import Operators, in_cells
 from intaglio.flow.reading import Given, read_flow
 from intaglio.flow.results import patch_results, wall_shear
 from intaglio.flow.run import Flow, flow_of, told
 from intaglio.flow.solve import Problem, Residuals, problem_of
 from intaglio.flow.thickening import LAMINAR
-from intaglio.mesh.mesh import Floats, Mesh
+from intaglio.mesh.mesh import Floats, Mesh, cell_middles
 from intaglio.mesh.validity import check
 from intaglio.parts.kind import Arrays
 from intaglio.parts.model import Product
@@ -31,7 +32,7 @@ from intaglio.proof.verdict import power, verdict
 from intaglio.units import MM_PER_UNIT
 
 # part of every proof's key: raise it when the computation changes its result
-VERSION = 4
+VERSION = 5
 _STATE = ("velocity", "rim_velocity", "pressure", "rim_pressure", "flux", "shares")
 # kinds of patches whose flow is told while it is computed
 _THROUGH = ("inlet", "outlet", "opening", "far_field")
@@ -61,6 +62,8 @@ def prove(
         tell(0.04, "checking the mesh that was read")
         wrong = check(given.mesh)
         problem = problem_of(given.ops, given.held, given.fluid)
+    if before is not None and len(before.arrays["state_pressure"]) != given.ops.volumes.count:
+        before = None  # an earlier version's, which had other volumes
     earlier = _history(before)
     field = None if before is None else _restored(before)
     monitors = _Monitors(given, problem, before)
@@ -177,6 +180,12 @@ def _told(
     """What follows from the whole flow."""
     results = told(done)
     notes = []
+    if results["merged_cells"]:
+        notes.append(
+            f"{results['merged_cells']:,} cells that taper to an edge, in stacks where layers grow "
+            "from one node of a triangle alone, were taken together as "
+            f"{done.given.ops.volumes.stacks:,} volumes."
+        )
     if done.given.thicker > 1.0:
         notes.append(
             f"The case is turbulent: this is the flow of a fluid {done.given.thicker:,.0f} times "
@@ -214,39 +223,42 @@ def _placed(done: Flow, mesh: Mesh) -> Arrays:
     units = (mesh, MM_PER_UNIT[mesh.unit] * 1e-3, given.mesh, own)
     v = given.ops.volumes
     place = cells_in(*units, np.arange(given.mesh.cells))
-    velocity = np.full((mesh.cells, 3), np.nan, np.float32)
-    pressure = np.full(mesh.cells, np.nan, np.float32)
-    velocity[place[v.cells]] = field.velocity
-    pressure[place[v.cells]] = field.pressure
+
+    def placed(ops: Operators, values: Floats, rim: Floats) -> Any:
+        out = np.full((mesh.cells, *values.shape[1:]), np.nan, np.float32)
+        out[place] = in_cells(ops, given.mesh, own, values, rim)
+        return out
+
     shear = wall_shear(problem, field)
-    rim_cell = place[v.cells[v.rim.cell]]
+    rim_cell = place[v.rim.behind]
     faces = faces_in(*units, v.rim.face, rim_cell)
     out: Arrays = {
-        "velocity": velocity,
-        "pressure": pressure,
+        "velocity": placed(given.ops, field.velocity, field.rim_velocity),
+        "pressure": placed(given.ops, field.pressure, field.rim_pressure),
         "rim_face": faces,
         "rim_cell": rim_cell.astype(np.int32),
         "rim_velocity": field.rim_velocity.astype(np.float32),
         "rim_pressure": field.rim_pressure.astype(np.float32),
         "rim_shear": shear.astype(np.float32),
-        "rim_yplus": _yplus(problem, shear),
+        "rim_yplus": _yplus(given, problem, shear, own),
     }
     if done.warmth is not None and given.heat is not None:
-        temperature = np.full(mesh.cells, np.nan, np.float32)
-        temperature[place] = done.warmth.temperature
-        out["temperature"] = temperature
-        out["heat_face"] = faces_in(
-            *units, given.heat.ops.volumes.rim.face, place[given.heat.ops.volumes.rim.cell]
-        )
+        heat, rim = given.heat.ops, given.heat.ops.volumes.rim
+        out["temperature"] = placed(heat, done.warmth.temperature, done.warmth.rim)
+        out["heat_face"] = faces_in(*units, rim.face, place[rim.behind])
         out["heat_rim"] = done.warmth.rim.astype(np.float32)
     return out
 
 
-def _yplus(problem: Problem, shear: Floats) -> Any:
+def _yplus(given: Given, problem: Problem, shear: Floats, metres: float) -> Any:
     """y⁺ (b,) of the first cells at walls; nan elsewhere."""
     r, held = problem.ops.volumes.rim, problem.held
     size = np.maximum(np.linalg.norm(r.area, axis=1), 1e-300)
-    away = (r.way * r.area).sum(axis=1) / size
+    way = r.way.copy()
+    # of the cell itself, where the flow has it in one volume with others
+    alone = np.flatnonzero(given.ops.volumes.shared[r.behind])
+    way[alone] = r.centre[alone] - cell_middles(given.mesh, r.behind[alone]) * metres
+    away = (way * r.area).sum(axis=1) / size
     density, viscosity = (
         of_cell[r.cell] for of_cell in (problem.fluid.density, problem.fluid.viscosity)
     )

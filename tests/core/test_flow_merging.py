@@ -1,0 +1,128 @@
+"""Cells that taper to an edge or a node, and slopes that run beyond the steps they are told by."""
+
+import numpy as np
+import pytest
+
+import intaglio
+from intaglio.flow.geometry import volumes_of
+from intaglio.flow.operators import in_cells, operators_of
+from intaglio.flow.reading import read_flow
+from intaglio.flow.run import run_flow
+from intaglio.flow.sweeps import link_fluxes
+from intaglio.mesh.mesh import cell_middles
+from intaglio.proof.verdict import fall
+from tests.core.any_cells import block, of_hexahedra, of_tetrahedra, pyramids, tetrahedra
+
+LEVELS, STEP = 6, 0.02
+MM = 1e-3
+# two nodes of a triangle on a wall, the third and those that layers grow over it, and a top
+POINTS = np.array(
+    [[0.0, 0.0, 0.0], [3.0, 0.0, 0.0]]
+    + [[1.5, 2.6, STEP * k] for k in range(LEVELS + 1)]
+    + [[1.5, 1.0, 2.5]]
+)
+TOP = LEVELS + 2
+STACK = [[0, 1, 2 + k, 3 + k] for k in range(LEVELS)]
+
+
+@pytest.fixture
+def mesh():
+    """The stack, and a cell on it."""
+    return of_tetrahedra(POINTS, np.array([*STACK, [0, 1, TOP, TOP + 1]], np.int32))
+
+
+def every(mesh):
+    return volumes_of(mesh, MM, np.ones(mesh.cells, bool))
+
+
+def test_a_stack_around_an_edge_is_one_volume_and_the_cell_on_it_another(mesh):
+    v = every(mesh)
+    assert v.count == 2 and v.merged == LEVELS and v.stacks == 1 and v.mesh_cells == LEVELS + 1
+    assert v.of_cell.tolist() == [0] * LEVELS + [1]
+    # together they are the tetrahedron of the edge, the node on the wall, and that on top
+    corners = POINTS[[0, 1, 2, TOP]]
+    whole = abs(np.linalg.det(corners[1:] - corners[0])) / 6
+    assert v.volume[0] == pytest.approx(whole * MM**3, rel=1e-12)
+    np.testing.assert_allclose(v.centroid[0], corners.mean(axis=0) * MM, rtol=1e-12)
+    total = np.zeros((2, 3))
+    np.add.at(total, v.links.left, v.links.area)
+    np.add.at(total, v.links.right, -v.links.area)
+    np.add.at(total, v.rim.cell, v.rim.area)
+    assert np.abs(total).max() < 1e-18
+    # what lies behind a face of the rim is told by the mesh, not by the volume
+    owners = mesh.owner[v.rim.face]
+    assert v.rim.behind.tolist() == owners.tolist()
+
+
+def test_faces_between_zones_part_volumes():
+    whole = of_tetrahedra(POINTS, np.array(STACK, np.int32))
+    some = np.array([True] * 4 + [False] * 2)
+    v = volumes_of(whole, MM, some)
+    assert v.count == 1 and v.of_cell.tolist() == [0] * 4 + [-1] * 2
+    # the face to those left out is rim
+    assert (v.rim.behind == 3).sum() == 3
+
+
+@pytest.mark.parametrize(
+    "mesh",
+    [
+        of_hexahedra(block((4, 4, 1))[0] * [1, 1, 1e-3], block((4, 4, 1))[1]),
+        tetrahedra((4, 4, 4)),
+        pyramids((3, 3, 3)),
+    ],
+    ids=["flat bricks", "tetrahedra", "pyramids"],
+)
+def test_other_cells_are_volumes_of_their_own(mesh):
+    v = every(mesh)
+    assert v.merged == 0 and v.stacks == 0
+    assert v.cells.tolist() == v.of_cell.tolist() == list(range(mesh.cells))
+
+
+def test_cells_of_a_stack_have_what_its_slope_tells(mesh):
+    ops = operators_of(every(mesh))
+    slope = np.array([300.0, -1200.0, 2000.0])
+    v = ops.volumes
+    got = in_cells(ops, mesh, MM, v.centroid @ slope, v.rim.centre @ slope)
+    exact = cell_middles(mesh, np.arange(mesh.cells)) * MM @ slope
+    np.testing.assert_allclose(got, exact, rtol=1e-8)
+
+
+def test_slopes_beyond_a_step_never_drive_a_flux_against_it():
+    left, right = np.array([0]), np.array([1])
+    way, ones, none = np.array([[1.0, 0, 0]]), np.ones(1), np.zeros(1)
+
+    def flux(step, slope):
+        pressure, slopes = np.array([0.0, step]), np.array([[slope, 0, 0], [slope, 0, 0]])
+        share, density = np.array([0.9]), np.ones(2)
+        return link_fluxes(
+            left, right, way, share, ones, density, ones, none, pressure, slopes, none
+        )[0]
+
+    assert flux(1.0, 1.0) == 0.0
+    assert flux(1.0, 0.25) == pytest.approx(-0.75)
+    for step in (1.0, -1.0):
+        for slope in (-9.0, -0.5, 0.5, 1.9, 9.0):
+            assert flux(step, slope) * step <= 0.0
+    assert flux(0.0, 5.0) == 0.0
+
+
+@pytest.mark.slow
+def test_a_flow_settles_where_layers_grow_from_single_nodes(tmp_path):
+    """The demo's cooler, whose cells in such stacks let the iteration swing, at any viscosity."""
+    rows = [
+        {"patches": ["water_in"], "is": "speed", "speed": 0.002, "temperature": 20},
+        {"patches": ["glycol_in"], "is": "speed", "speed": 0.005, "temperature": 60},
+        {"patches": ["water_out", "glycol_out"], "is": "pressure", "pressure": 0},
+        {"patches": ["*"], "is": "no_slip"},
+    ]
+    case = {"closure": "laminar", "heat": "with", "conditions": rows, "files": ["cgns"]}
+    intaglio.open("demo/recipes/cooler.yaml", quiet=True).set(
+        sizing={"cells": 100_000}, case=case
+    ).export(tmp_path / "out")
+    v = read_flow(tmp_path / "out" / "mesh.cgns").ops.volumes
+    assert v.stacks > 100
+    done = run_flow(tmp_path / "out", 80)
+    assert done.trouble is None and min(fall(done.history)) >= 2.0
+    # temperatures stay between those that flow in
+    told = done.warmth.temperature - 273.15
+    assert told.min() > 15.0 and told.max() < 65.0
