@@ -51,7 +51,7 @@ def originals() -> tuple[tuple[str, bytes], ...]:
             out[f"pipe{suffix}"] = (folder / f"pipe{suffix}").read_bytes()
     held = io.BytesIO()
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
-        for inner in ("pipe.step", "ball.stl"):
+        for inner in ("ball.stl", "ball ascii.stl"):
             archive.writestr(inner, out[inner])
     out["both.zip"] = held.getvalue()
     return tuple(out.items())

@@ -148,8 +148,8 @@ def _tessellated(part: Part, linear: float, angular: float) -> tuple[Facets, Cur
     features = _features(edge_faces)
     curves = _curves(part, features, edge_nodes, edge_params, facets_curvature)
     facets = Facets(
-        np.array(points, np.float64),
-        np.array(triangles, np.int32),
+        np.array(points, np.float64).reshape(-1, 3),
+        np.array(triangles, np.int32).reshape(-1, 3),
         np.array(region, np.int32),
         facets_curvature,
     )

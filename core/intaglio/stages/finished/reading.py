@@ -54,6 +54,12 @@ def reading_step(source: Source, progress: Progress) -> Product:
     broken = unsound(mesh)
     if broken:
         raise FileRejected(broken[0].code, f"{source.name}: {broken[0].message}")
+    if not (mesh.patch >= 0).any():
+        raise FileRejected(
+            "no-boundary",
+            f"{source.name} has cells, and not one face on their boundary. The file may be "
+            "damaged. Write it again from the program that made the mesh.",
+        )
     return _described(mesh, *_in_faces(mesh))
 
 
