@@ -62,6 +62,14 @@ def lie(there, folder, limits):
     there.poll(20)
 
 
+def poison(there, folder, limits):
+    """Keep something under the key of another's product."""
+    (Path(folder) / "put-1").write_bytes(b"poison")
+    key = "0" * 64
+    say(there, {"kind": "put", "key": key, "stage": "geometry", "file": "put-1", "report": {}})
+    there.poll(20)
+
+
 def shout(there, folder, limits):
     """Send what is no message."""
     there.send({"kind": "done", "keys": {}})

@@ -148,8 +148,8 @@ def stages_of_job(job: Job) -> list[str]:
 def _watch(job: Job, child: Child) -> None:
     begun = beaten = time.monotonic()
     here = child.here
-    serving = Serving(job, child, partial(_look, job))
     order = insisting(partial(_order, job))
+    serving = Serving(job, child, order, partial(_look, job))
     with contextlib.suppress(OSError):
         say(here, order)
     stages = stages_of_job(job)

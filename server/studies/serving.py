@@ -11,6 +11,7 @@ from typing import Any
 import psycopg
 from django.db import Error as DatabaseFault
 
+from intaglio.recipe.expected import is_expected
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.registry import BY_KEY
 from sandbox.child import disk_is_full
@@ -22,7 +23,7 @@ from studies.looks import keep_look
 from studies.models import Job, Product
 from studies.problems import problem
 from studies.storable import TooMuch, bounded
-from studies.store import DamagedProduct, load_bytes, save_bytes
+from studies.store import DamagedProduct, DatabaseStore, load_bytes, save_bytes
 
 _PROBLEM_BYTES = 4 * 2**20
 _KEY = re.compile(r"[0-9a-f]{64}")
@@ -101,11 +102,14 @@ class Giving:
 
 
 class Serving(Giving):
-    """Answers to the child of a job. look: what to do with a look that was kept."""
+    """Answers to the child of a job. order: what it is to do; look: what to do with a look that was
+    kept."""
 
-    def __init__(self, job: Job, child: Child, look: Callable[[str, str], None]) -> None:
+    def __init__(
+        self, job: Job, child: Child, order: Message, look: Callable[[str, str], None]
+    ) -> None:
         super().__init__(child)
-        self.job, self._look = job, look
+        self.job, self._order, self._look = job, order, look
 
     def _acts(self) -> dict[str, Callable[[str, Message], Message]]:
         return {**super()._acts(), "put": self._put, "look": self._shown}
@@ -127,8 +131,18 @@ class Serving(Giving):
         stage, report = _stage(message), _report(message)
         live = self.job.live and stage == self.job.target
         data = self.taken(message.get("file"))
+        # a product is for all who ask for its key: only this job's own are taken
+        if not insisting(partial(self._ordered, stage, key, report)):
+            raise Untrue(f"{key[:12]} is no product of {stage} in this job")
         insisting(partial(save_bytes, key, stage, report, data, live=live))
         return {}
+
+    def _ordered(self, stage: str, key: str, report: dict[str, Any]) -> bool:
+        own = self._order
+        return is_expected(
+            stage, key, report, own["target"], own["file_name"], own["source"], own["name"],
+            own["settings"], DatabaseStore().report,
+        )  # fmt: skip
 
     def _shown(self, key: str, message: Message) -> Message:
         stage, report = _stage(message), _report(message)

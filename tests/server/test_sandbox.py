@@ -49,7 +49,7 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
 
 
 @pytest.mark.parametrize(
-    "act", [prying.lie, prying.shout, prying.climb, prying.boast, prying.babble]
+    "act", [prying.lie, prying.poison, prying.shout, prying.climb, prying.boast, prying.babble]
 )
 def test_a_child_that_lies_is_not_believed(ran, act, variant):
     before = Product.objects.count()
