@@ -10,7 +10,7 @@ from scipy.sparse.linalg import LinearOperator, cg
 from intaglio.flow.conditions import Conditions
 from intaglio.flow.matrix import Pattern
 from intaglio.flow.momentum import Field, Fluid
-from intaglio.flow.operators import Operators
+from intaglio.flow.operators import Carrying, Operators
 from intaglio.flow.sweeps import link_fluxes
 from intaglio.mesh.mesh import Floats, Longs
 
@@ -19,18 +19,24 @@ _FEW_STEPS, _MOST_STEPS = 12, 60
 
 
 def link_flux(
-    ops: Operators, fluid: Fluid, field: Field, ease: Floats, slope: Floats, lag: Floats
+    ops: Operators,
+    fluid: Fluid,
+    field: Field,
+    ease: Floats,
+    counts: Floats,
+    slope: Floats,
+    lag: Floats,
 ) -> Floats:
     """Mass flux (i,) through links with the pressure's own step between the cells in place of its
-    mean slope (C. M. Rhie, W. L. Chow, AIAA J. 21 (1983) 1525); ease (i,), see link_ease; slope
-    (n, 3) of the pressure; lag (i,): what keeps the result free of the relaxation (S. Majumdar,
-    Numer. Heat Transfer 13 (1988) 125)."""
+    mean slope (C. M. Rhie, W. L. Chow, AIAA J. 21 (1983) 1525); ease (i,), see link_ease; counts
+    (i,), see slope_counts; slope (n, 3) of the pressure; lag (i,): what keeps the result free of
+    the relaxation (S. Majumdar, Numer. Heat Transfer 13 (1988) 125)."""
     k = ops.volumes.links
     turning = ops.gradient(field.velocity, field.rim_velocity)
     carried = ops.through(field.velocity, turning)
     out = link_fluxes(
-        k.left, k.right, k.way, k.share, ops.over, fluid.density, ease, carried, field.pressure,
-        slope, lag,
+        k.left, k.right, k.way, k.share, ops.over, fluid.density, ease, counts, carried,
+        field.pressure, slope, lag,
     )  # fmt: skip
     return np.asarray(out)
 
@@ -54,6 +60,39 @@ def link_ease(ops: Operators, ease: Floats) -> Floats:
     one, as a sliver beside a cell would else be shut off by its own, and its pressure run away."""
     k = ops.volumes.links
     return np.maximum(ease[k.left], ease[k.right])
+
+
+def slope_counts(ops: Operators, carried: Carrying) -> Floats:
+    """How much of the mean slope counts at links (i,): all of it, unless a pressure of one cell
+    alone would tilt the slopes by more than its own step; what damps it would then drive it. So it
+    is where a flat cell at a wall has one large neighbour above and many beside it."""
+    v = ops.volumes
+    k, r = v.links, v.rim
+    n, inverse = v.count, ops.inverse[:, [0, 1, 2, 1, 3, 4, 2, 4, 5]].reshape(-1, 3, 3)
+    near = k.way / np.maximum((k.way**2).sum(axis=1), 1e-300)[:, None]
+    at_rim = r.way / np.maximum((r.way**2).sum(axis=1), 1e-300)[:, None]
+    # what a rim's value moves with its cell's own does not tilt
+    reaching = carried.matrix.tocoo()
+    at, source = reaching.coords
+    mine = source == r.cell[at]
+    own = np.bincount(at[mine], reaching.data[mine], len(r.cell))
+    tilt = np.zeros((n, 3))
+    for c in range(3):
+        tilt[:, c] = (
+            np.bincount(k.left, near[:, c], n)
+            - np.bincount(k.right, near[:, c], n)
+            + np.bincount(r.cell, (1.0 - own) * at_rim[:, c], n)
+        )
+    tilt = np.einsum("nij,nj->ni", inverse, tilt)
+    most = np.ones(len(k.left))
+    for one, other, weight, sign in (
+        (k.left, k.right, 1.0 - k.share, 1.0),
+        (k.right, k.left, k.share, -1.0),
+    ):
+        own_tilt = sign * (tilt[one] * k.way).sum(axis=1)
+        beyond = np.einsum("ki,kij,kj->k", k.way, inverse[other], near)
+        most = np.maximum(most, weight * own_tilt + (1.0 - weight) * beyond)
+    return np.asarray(1.0 / most)
 
 
 class Poisson:

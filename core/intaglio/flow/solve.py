@@ -15,7 +15,7 @@ from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, Conditions
 from intaglio.flow.matrix import Pattern, pattern_of
 from intaglio.flow.momentum import Field, Fluid, Momentum, momentum
 from intaglio.flow.operators import Carrying, Operators, carrying_of, inverted
-from intaglio.flow.pressure import Poisson, link_ease, link_flux, rim_flux
+from intaglio.flow.pressure import Poisson, link_ease, link_flux, rim_flux, slope_counts
 from intaglio.mesh.mesh import Floats, Longs
 
 # share of a step of the velocities and of the pressure (J. H. Ferziger, M. Perić, 7.4.2: together
@@ -43,11 +43,12 @@ class Residuals:
 @dataclass(frozen=True)
 class Problem:
     """All that does not change while a flow is computed; carried: how the pressure is
-    carried on from cells, and from where it is given, to the rest of the rim; force (n, 3): on the
-    fluid, in N/m³, if any."""
+    carried on from cells, and from where it is given, to the rest of the rim; counts (i,): how much
+    of its mean slope counts at links; force (n, 3): on the fluid, in N/m³, if any."""
 
     ops: Operators
     carried: Carrying
+    counts: Floats
     pattern: Pattern
     poisson: Poisson
     held: Conditions
@@ -62,7 +63,9 @@ def problem_of(
     k = ops.volumes.links
     pattern = pattern_of(k.left, k.right, ops.volumes.count)
     carried = carrying_of(ops.volumes, held.level)
-    return Problem(ops, carried, pattern, Poisson(ops, pattern, held.level), held, fluid, force)
+    counts = slope_counts(ops, carried)
+    poisson = Poisson(ops, pattern, held.level)
+    return Problem(ops, carried, counts, pattern, poisson, held, fluid, force)
 
 
 def at_rest(problem: Problem) -> Field:
@@ -141,7 +144,7 @@ def iterate(problem: Problem, field: Field) -> tuple[Field, Residuals]:
     carried = density * ops.through(before.velocity, equations.slope)
     lag = (1.0 - _RELAX) * (before.flux[:count] - carried)
     eased = link_ease(ops, ease)
-    links = link_flux(ops, fluid, field, eased, slope, lag)
+    links = link_flux(ops, fluid, field, eased, problem.counts, slope, lag)
     rim = _rates(problem, field, rim_flux(ops, held, fluid, field, ease, slope))
     flux = np.concatenate([links, rim])
     lost = ops.leaving(flux)

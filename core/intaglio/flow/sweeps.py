@@ -147,20 +147,19 @@ def beside_upwind(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def link_fluxes(left, right, way, share, over, density, ease, carried, pressure, slope, lag):
+def link_fluxes(
+    left, right, way, share, over, density, ease, counts, carried, pressure, slope, lag
+):
     """Mass fluxes (i,) with the pressure's own step in place of its mean slope, see `pressure`;
-    carried (i,): by the cells' velocities; ease (i,)."""
+    carried (i,): by the cells' velocities; ease (i,); counts (i,): how much of the mean slope
+    does."""
     out = np.empty(len(left))
     for k in range(len(left)):
         a, b, s = left[k], right[k], share[k]
         mean = 0.0
         for i in range(3):
             mean += ((1.0 - s) * slope[a, i] + s * slope[b, i]) * way[k, i]
-        step = pressure[b] - pressure[a]
-        # slopes beyond the step, as of slivers, would turn what damps the pressure into its
-        # opposite
-        mean = min(max(mean, -abs(step)), abs(step))
-        pulled = ease[k] * over[k] * (step - mean)
+        pulled = ease[k] * over[k] * (pressure[b] - pressure[a] - counts[k] * mean)
         out[k] = ((1.0 - s) * density[a] + s * density[b]) * (carried[k] - pulled) + lag[k]
     return out
 
