@@ -11,7 +11,7 @@ from intaglio.flow.conditions import Conditions
 from intaglio.flow.matrix import Pattern
 from intaglio.flow.momentum import Field, Fluid
 from intaglio.flow.operators import Carrying, Operators
-from intaglio.flow.sweeps import link_fluxes
+from intaglio.flow.sweeps import link_fluxes, steepest, tilts
 from intaglio.mesh.mesh import Floats, Longs
 
 # a hierarchy of grids is kept as long as it still converges within so many steps
@@ -66,33 +66,14 @@ def slope_counts(ops: Operators, carried: Carrying) -> Floats:
     """How much of the mean slope counts at links (i,): all of it, unless a pressure of one cell
     alone would tilt the slopes by more than its own step; what damps it would then drive it. So it
     is where a flat cell at a wall has one large neighbour above and many beside it."""
-    v = ops.volumes
-    k, r = v.links, v.rim
-    n, inverse = v.count, ops.inverse[:, [0, 1, 2, 1, 3, 4, 2, 4, 5]].reshape(-1, 3, 3)
-    near = k.way / np.maximum((k.way**2).sum(axis=1), 1e-300)[:, None]
-    at_rim = r.way / np.maximum((r.way**2).sum(axis=1), 1e-300)[:, None]
+    k, r = ops.volumes.links, ops.volumes.rim
     # what a rim's value moves with its cell's own does not tilt
     reaching = carried.matrix.tocoo()
     at, source = reaching.coords
     mine = source == r.cell[at]
-    own = np.bincount(at[mine], reaching.data[mine], len(r.cell))
-    tilt = np.zeros((n, 3))
-    for c in range(3):
-        tilt[:, c] = (
-            np.bincount(k.left, near[:, c], n)
-            - np.bincount(k.right, near[:, c], n)
-            + np.bincount(r.cell, (1.0 - own) * at_rim[:, c], n)
-        )
-    tilt = np.einsum("nij,nj->ni", inverse, tilt)
-    most = np.ones(len(k.left))
-    for one, other, weight, sign in (
-        (k.left, k.right, 1.0 - k.share, 1.0),
-        (k.right, k.left, k.share, -1.0),
-    ):
-        own_tilt = sign * (tilt[one] * k.way).sum(axis=1)
-        beyond = np.einsum("ki,kij,kj->k", k.way, inverse[other], near)
-        most = np.maximum(most, weight * own_tilt + (1.0 - weight) * beyond)
-    return np.asarray(1.0 / most)
+    apart = 1.0 - np.bincount(at[mine], reaching.data[mine], len(r.cell))
+    tilt = tilts(k.left, k.right, k.way, r.cell, r.way, apart, ops.inverse)
+    return np.asarray(1.0 / steepest(k.left, k.right, k.way, k.share, ops.inverse, tilt))
 
 
 class Poisson:

@@ -38,12 +38,61 @@ def slopes(left, right, way, rim_cell, rim_way, inverse, values, rim):
             out[a, c, 1] += d * y
             out[a, c, 2] += d * z
     for a in range(n):
-        i = inverse[a]
         for c in range(m):
-            x, y, z = out[a, c, 0], out[a, c, 1], out[a, c, 2]
-            out[a, c, 0] = i[0] * x + i[1] * y + i[2] * z
-            out[a, c, 1] = i[1] * x + i[3] * y + i[4] * z
-            out[a, c, 2] = i[2] * x + i[4] * y + i[5] * z
+            _times(inverse[a], out[a, c])
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy", inline="always")
+def _times(i, v):
+    """A symmetric matrix (6,) times a vector (3,), in its place."""
+    x, y, z = v[0], v[1], v[2]
+    v[0] = i[0] * x + i[1] * y + i[2] * z
+    v[1] = i[1] * x + i[3] * y + i[4] * z
+    v[2] = i[2] * x + i[4] * y + i[5] * z
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def tilts(left, right, way, rim_cell, rim_way, apart, inverse):
+    """Slopes (n, 3) that a value of one cell alone, one less than all others, makes in that cell;
+    apart (b,): how much of the step its rim's values do not go along with."""
+    out = np.zeros((len(inverse), 3))
+    for k in range(len(left)):
+        x, y, z = way[k, 0], way[k, 1], way[k, 2]
+        w = 1.0 / max(x * x + y * y + z * z, _LEAST)
+        for i in range(3):
+            out[left[k], i] += w * way[k, i]
+            out[right[k], i] -= w * way[k, i]
+    for k in range(len(rim_cell)):
+        x, y, z = rim_way[k, 0], rim_way[k, 1], rim_way[k, 2]
+        w = apart[k] / max(x * x + y * y + z * z, _LEAST)
+        for i in range(3):
+            out[rim_cell[k], i] += w * rim_way[k, i]
+    for a in range(len(out)):
+        _times(inverse[a], out[a])
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def steepest(left, right, way, share, inverse, tilt):
+    """Of links (i,) the mean slope along them over the step, for the value of one of their cells
+    alone that makes more of it; one at least. tilt: see `tilts`."""
+    out = np.ones(len(left))
+    beyond = np.empty(3)
+    for k in range(len(left)):
+        x, y, z = way[k, 0], way[k, 1], way[k, 2]
+        w = 1.0 / max(x * x + y * y + z * z, _LEAST)
+        for side in range(2):
+            one, other = (left[k], right[k]) if side == 0 else (right[k], left[k])
+            weight, sign = (1.0 - share[k], 1.0) if side == 0 else (share[k], -1.0)
+            for i in range(3):
+                beyond[i] = w * way[k, i]
+            _times(inverse[other], beyond)
+            own, there = 0.0, 0.0
+            for i in range(3):
+                own += sign * tilt[one, i] * way[k, i]
+                there += beyond[i] * way[k, i]
+            out[k] = max(out[k], weight * own + (1.0 - weight) * there)
     return out
 
 
