@@ -5,8 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from intaglio.flow import heat
 from intaglio.flow.conditions import COUPLED, HELD
-from intaglio.flow.heat import SETTLED, warm
+from intaglio.flow.heat import SETTLED, Warmth, warm
 from intaglio.flow.reading import read_flow
 from intaglio.flow.results import patch_heat
 from intaglio.flow.run import run_flow, told
@@ -198,3 +199,18 @@ def test_a_region_that_nothing_warms_has_its_material_s_temperature(tmp_path):
     done = warmed(mesh, tmp_path, [], materials=({**FLUID, "zones": ["*"], "temperature": 55.0},),
                   most=3)  # fmt: skip
     np.testing.assert_allclose(done.warmth.temperature, ZERO + 55.0, atol=1e-6)
+
+
+@pytest.mark.parametrize("factor, rounds", [(0.7, 30), (0.98, heat._ROUNDS + heat._STANDS + 1)])
+def test_corrections_that_hardly_help_are_not_made_for_ever(factor, rounds, monkeypatch):
+    none = np.zeros(0)
+
+    def slow(problem, flux, most, stop):
+        for k in range(most):
+            yield Warmth(none, none, none, none, none, 300.0, factor**k)
+
+    monkeypatch.setattr(heat, "warmed", slow)
+    told = []
+    last = warm(None, none, 30, tell=lambda number, left: told.append((number, left)))
+    assert told == [(k + 1, factor**k) for k in range(rounds)]
+    assert last.residual == factor ** (rounds - 1)

@@ -27,6 +27,8 @@ SETTLED = 1e-7
 # accuracy and steps of one linear solution, rounds in which the shares of convection are taken
 # anew, and in which the rim and the slopes beside it are brought to fit
 _ACCURACY, _STEPS, _ROUNDS, _RIM = 1e-2, 40, 12, 2
+# corrections that together do not halve what is left: it stands
+_STANDS = 8
 
 
 @dataclass(frozen=True)
@@ -69,11 +71,21 @@ class _Walls:
 
 
 def warm(
-    problem: HeatProblem, flux: Floats, most: int, stop: Callable[[], bool] = lambda: False
+    problem: HeatProblem,
+    flux: Floats,
+    most: int,
+    stop: Callable[[], bool] = lambda: False,
+    tell: Callable[[int, float], None] = lambda number, left: None,
 ) -> Warmth:
-    """Temperatures that fit mass fluxes (i + b,) in kg/s, after at most so many corrections. Raises
+    """Temperatures that fit mass fluxes (i + b,) in kg/s, after at most so many corrections, or
+    when they hardly help any more; tell is given the number of each and what is left. Raises
     StepFailed where heat goes in that nothing lets out."""
-    *_, last = warmed(problem, flux, most, stop)
+    left: list[float] = []
+    for last in warmed(problem, flux, most, stop):
+        left.append(last.residual)
+        tell(len(left), last.residual)
+        if len(left) > _ROUNDS + _STANDS and left[-1] > 0.5 * left[-1 - _STANDS]:
+            break
     return last
 
 

@@ -29,6 +29,7 @@ from intaglio.flow.trouble import special
 _CORRECTIONS = 200
 
 Tell = Callable[[int, Residuals, Field], None]
+Warms = Callable[[int, float], None]
 
 
 @dataclass(frozen=True)
@@ -85,9 +86,11 @@ def flow_of(
     stop: Callable[[], bool],
     before: Field | None = None,
     history: tuple[Residuals, ...] = (),
+    warms: Warms = lambda number, left: None,
 ) -> Flow:
     """Compute so many iterations at the most, after a field and its history if there are any; tell
-    is given each iteration's number, residuals and field."""
+    is given each iteration's number, residuals and field, warms the number of each correction of
+    the temperatures and what is left."""
     made = list(history)
     trouble = warmth = None
     # threads of the linear algebra stand in each other's way where other work runs beside it
@@ -107,13 +110,20 @@ def flow_of(
             )  # fmt: skip
         if trouble is None:
             try:
-                warmth = warmth_of(given, last)
+                # a flow that was stopped has its temperatures all the same
+                ended = stop()
+                warmth = warmth_of(given, last, lambda: stop() and not ended, warms)
             except StepFailed as error:
                 trouble = Finding(error.code, "error", error.message, places=error.places)
     return Flow(given, problem, last, tuple(made), warmth, trouble)
 
 
-def warmth_of(given: Given, field: Field) -> Warmth | None:
+def warmth_of(
+    given: Given,
+    field: Field,
+    stop: Callable[[], bool] = lambda: False,
+    tell: Warms = lambda number, left: None,
+) -> Warmth | None:
     """The temperatures that a flow leads to."""
     if given.heat is None:
         return None
@@ -124,7 +134,7 @@ def warmth_of(given: Given, field: Field) -> Warmth | None:
     of_face[flow.rim.face] = field.flux[count:]
     of_face[flow.links.face] = field.flux[:count]
     flux = np.concatenate([of_face[heat.links.face], of_face[heat.rim.face]])
-    return warm(given.heat, flux, _CORRECTIONS)
+    return warm(given.heat, flux, _CORRECTIONS, stop, tell)
 
 
 def told(flow: Flow) -> dict[str, Any]:

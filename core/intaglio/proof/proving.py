@@ -79,7 +79,11 @@ def prove(
     history = list(earlier)
     if wrong:
         raise StepFailed("invalid", " ".join(f.message for f in wrong))
-    done = flow_of(given, problem, most, each, stop, field, earlier)
+
+    def warms(number: int, left: float) -> None:
+        tell(0.95, f"temperatures, correction {number}, {power(left)} left")
+
+    done = flow_of(given, problem, most, each, stop, field, earlier, warms)
     tell(0.96, "placing the results in the mesh")
     arrays = {**_state(done.field), **_placed(done, mesh)}
     report = _report(given, list(done.history), monitors.rows, most)
@@ -194,7 +198,8 @@ def _told(
         )
     if done.warmth is not None:
         notes.append(
-            f"Heat balances but for {power(abs(results['heat_imbalance']))} of what passes."
+            f"Heat balances but for {power(abs(results['heat_imbalance']))} of what passes, and "
+            f"{power(results['heat_residual'])} cell by cell."
         )
     notes.append("A check of the mesh for laminar flow; it replaces no flow solver.")
     word, sentence, evidence = verdict(
