@@ -69,9 +69,21 @@ def prepare() -> None:
 def _context() -> multiprocessing.context.ForkServerContext:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["sandbox.child", "sandbox.answers"])
-    with few_words():
-        forkserver.ensure_running()
+    # a server's threads may look at the environment: it is changed only where it must be
+    if not _runs():
+        with few_words():
+            forkserver.ensure_running()
     return context
+
+
+def _runs() -> bool:
+    """Whether the process that children come from is there."""
+    number = getattr(forkserver, "_forkserver")._forkserver_pid  # noqa: B009
+    try:
+        words = Path(f"/proc/{number}/stat").read_text()
+    except OSError:
+        return False
+    return words.rpartition(")")[2].split()[0] != "Z"
 
 
 @functools.cache

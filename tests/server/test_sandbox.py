@@ -159,6 +159,20 @@ def test_the_environment_is_as_it_was_after_a_child_was_begun(monkeypatch):
     assert dict(os.environ) == held
 
 
+def test_the_environment_is_changed_only_where_no_process_is_there_to_begin_children(monkeypatch):
+    children.prepare()
+    assert children._runs()
+
+    def refuse():
+        raise AssertionError("the environment was changed")
+
+    monkeypatch.setattr(children, "few_words", refuse)
+    children.prepare()
+    monkeypatch.setattr(children, "_runs", lambda: False)
+    with pytest.raises(AssertionError, match="was changed"):
+        children.prepare()
+
+
 def test_another_user_is_taken_where_it_reaches_what_is_needed(tmp_path, monkeypatch):
     monkeypatch.setattr(os, "geteuid", lambda: 0)
     open_to_all, closed = tmp_path / "open", tmp_path / "closed"
