@@ -2,6 +2,7 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { ApiError, type Shape } from "./client";
 import type { Variant } from "./reports";
+import { mergedRows } from "./rows";
 
 /** Settings by stage and name; null takes the derived value again. */
 export type Change = Record<string, Record<string, unknown>>;
@@ -17,28 +18,63 @@ export interface Clash {
 export const versionOf = (client: QueryClient, variant: number): number | undefined =>
   client.getQueryData<Variant>(["variant", variant])?.version;
 
-const namesOf = (change: Change) =>
+/** Stage and name of each blank that a change is about. */
+const blanksOf = (change: Change): [string, string][] =>
   Object.entries(change).flatMap(([stage, own]) =>
-    Object.keys(own).map((name) => `${stage}.${name}`),
+    Object.keys(own).map((name): [string, string] => [stage, name]),
   );
 
-/** Save a change. Where others changed other blanks meanwhile, it goes on top of theirs; where they
- * changed the same ones, the refusal is thrown. */
+const settingOf = (variant: Variant, stage: string, name: string) =>
+  variant.stages.find((s) => s.stage === stage)?.settings?.[name];
+
+/** A change with the rows of others in it, for blanks that are lists of rows; nothing where it
+ * clashes with theirs all the same. */
+function withRowsOf(
+  theirs: Variant,
+  blanks: [string, string][],
+  change: Change,
+  base: Variant,
+): Change | undefined {
+  const out: Change = { ...change };
+  for (const [stage, name] of blanks) {
+    const mine = change[stage]?.[name];
+    const rows = mergedRows(settingOf(base, stage, name), mine, settingOf(theirs, stage, name));
+    if (!rows) return undefined;
+    out[stage] = { ...out[stage], [name]: rows };
+  }
+  return out;
+}
+
+/** Save a change that was made of a variant as it was before. Where others changed other blanks
+ * meanwhile, or other rows of the same lists, it goes on top of theirs; where they changed the same
+ * ones, the refusal is thrown. */
 export async function saveBeside(
   change: Change,
   version: number | undefined,
-  save: (version: number | undefined) => Promise<Variant>,
+  before: Variant | undefined,
+  save: (change: Change, version: number | undefined) => Promise<Variant>,
+  read: () => Promise<Variant>,
 ): Promise<Variant> {
-  const own = namesOf(change);
-  let from = version;
+  let [now, from, base] = [change, version, before];
   for (;;) {
     try {
-      return await save(from);
+      return await save(now, from);
     } catch (error) {
       const stale = error instanceof ApiError ? error.problem.stale : undefined;
-      if (!stale || stale.version === from || own.some((name) => stale.blanks.includes(name)))
-        throw error;
-      from = stale.version;
+      if (!stale || stale.version === from) throw error;
+      const both = blanksOf(now).filter(([stage, name]) =>
+        stale.blanks.includes(`${stage}.${name}`),
+      );
+      if (both.length === 0) {
+        from = stale.version;
+        continue;
+      }
+      const lists = both.every(([stage, name]) => Array.isArray(now[stage]?.[name]));
+      if (!base || !lists) throw error;
+      const theirs = await read();
+      const merged = withRowsOf(theirs, both, now, base);
+      if (!merged) throw error;
+      [now, from, base] = [merged, theirs.version, theirs];
     }
   }
 }

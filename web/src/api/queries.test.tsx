@@ -75,6 +75,28 @@ describe("settings", () => {
     });
   });
 
+  it("have the rows of others in them where these are others", async () => {
+    const row = (name: string, size: number) => ({ name, size });
+    const having = (regions: object[], version: number) => ({
+      ...variantWith({ sizing: { settings: { regions } } }),
+      version,
+    });
+    let asks = 0;
+    const asked = serving({
+      "PATCH variants/5/settings": (body: unknown) =>
+        asks++ ? { ...variantWith(), ...(body as object) } : stale(8, ["sizing.regions"]),
+      "GET variants/5": having([row("box", 1), row("bend", 5)], 8),
+    });
+    const { client, result } = using(() => useSettings(5));
+    client.setQueryData(["variant", 5], having([row("box", 1), row("bend", 2)], 7));
+    act(() => result.current.mutate({ sizing: { regions: [row("box", 3), row("bend", 2)] } }));
+    await waitFor(() => expect(result.current.isSuccess).toBe(true));
+    const writes = asked.filter((a) => a.version);
+    expect(writes.map((a) => a.version)).toEqual(['"7"', '"8"']);
+    expect(writes[1]?.body).toEqual({ sizing: { regions: [row("box", 3), row("bend", 5)] } });
+    expect(client.getQueryData(["clash", 5])).toBeUndefined();
+  });
+
   it("carry the version that the change before them made", async () => {
     let version = 7;
     const asked = serving({

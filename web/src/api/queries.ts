@@ -149,6 +149,9 @@ function withChange(variant: Variant, change: Change): Variant {
   return { ...variant, stages };
 }
 
+/** The variant that a change was made of, as the page showed it. */
+const madeOf = new WeakMap<Change, Variant>();
+
 export function useSettings(variant: number) {
   const client = useQueryClient();
   const mutationKey = ["settings", variant];
@@ -157,15 +160,22 @@ export function useSettings(variant: number) {
     // one after the other, in the order they were made: a later one may depend on an earlier one
     scope: { id: `settings ${variant}` },
     mutationFn: (change: Change) =>
-      saveBeside(change, versionOf(client, variant), (version) =>
-        patch<Variant>(`variants/${variant}/settings`, change, version),
+      saveBeside(
+        change,
+        versionOf(client, variant),
+        madeOf.get(change),
+        (own, version) => patch<Variant>(`variants/${variant}/settings`, own, version),
+        () => get<Variant>(`variants/${variant}`),
       ),
     // shown at once; taken back if the server refuses it
     onMutate: (change) => {
       // an answer that is on its way does not know of it, and would take it back on the page
       client.cancelQueries({ queryKey: ["variant", variant] });
       const before = client.getQueryData<Variant>(["variant", variant]);
-      if (before) client.setQueryData(["variant", variant], withChange(before, change));
+      if (before) {
+        madeOf.set(change, before);
+        client.setQueryData(["variant", variant], withChange(before, change));
+      }
       return { before };
     },
     onError: (error, change, held) => {
