@@ -89,10 +89,9 @@ class Volumes:
 
 
 def volumes_of(mesh: Mesh, metres: float, of_cells: NDArray[np.bool_]) -> Volumes:
-    """The volumes of some cells (c,) of a mesh, whose unit is `metres` long; cells that taper to an
-    edge share one (see `merging`). Faces to other cells,
-    and those between cells that lie on a patch, are rim on both sides. Raises StepFailed for
-    periodic pairs that turn."""
+    """The volumes of some cells (c,) of a mesh, whose unit is `metres` long; cells that taper
+    share one (see `merging`). Faces to other cells, and those between cells that lie on a patch,
+    are rim on both sides. Raises StepFailed for periodic pairs that turn."""
     measured = measure(mesh)
     vector, middle = face_vectors(mesh)
     vector, middle = vector * metres**2, middle * metres

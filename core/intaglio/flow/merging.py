@@ -1,10 +1,10 @@
-"""Cells that taper to an edge, taken together as volumes.
+"""Cells that taper to an edge or a node, taken together as volumes.
 
 Layers that grow from one node of a wall's triangle alone are stacks of flat tetrahedra around the
-edge of the other two. Their neighbours beside them are many times as large, the ways to these pass
-them by, and the iteration swings there, however thick the fluid is. Such a stack is one volume
-here, as cells are put together in multigrid (D. J. Mavriplis, V. Venkatakrishnan, Computers &
-Fluids 24 (1995) 553).
+edge of the other two; from two nodes, stacks of flat pyramids around the third. Their neighbours
+beside them are many times as large, the ways to these pass them by, and the iteration swings there,
+however thick the fluid is. Such a stack is one volume here, as cells are put together in multigrid
+(D. J. Mavriplis, V. Venkatakrishnan, Computers & Fluids 24 (1995) 553).
 """
 
 import numpy as np
@@ -62,7 +62,7 @@ def _largest(owner, neighbour, vector, count):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _tapering(start, nodes, owner, vector, one, other, degrees):
-    """Whether the two largest faces of each cell (c,) share an edge, and open by so little."""
+    """Whether the two largest faces of each cell (c,) share a node, and open by so little."""
     least = np.cos(np.radians(degrees))
     out = np.zeros(len(one), np.bool_)
     for c in range(len(one)):
@@ -85,5 +85,5 @@ def _tapering(start, nodes, owner, vector, one, other, degrees):
             for q in range(start[g], start[g + 1]):
                 if nodes[p] == nodes[q]:
                     shared += 1
-        out[c] = shared >= 1
+        out[c] = shared > 0
     return out
