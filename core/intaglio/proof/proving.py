@@ -186,8 +186,8 @@ def _told(
     notes = []
     if results["merged_cells"]:
         notes.append(
-            f"{results['merged_cells']:,} cells that taper, in stacks where layers grow from one or "
-            "two nodes of a triangle alone, were taken together as "
+            f"{results['merged_cells']:,} cells that taper, in stacks where layers grow from one "
+            "or two nodes of a triangle alone, were taken together as "
             f"{done.given.ops.volumes.stacks:,} volumes."
         )
     if done.given.thicker > 1.0:
