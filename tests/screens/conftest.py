@@ -10,11 +10,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from start.cluster import free_port
 
 ROOT = Path(__file__).parents[2]
+# the machine may be busy with other tests: how soon a page shows something is not asked here
+_PATIENCE = 30_000
+expect.set_options(timeout=_PATIENCE)
 CHROMIUM = [
     "--no-sandbox",
     "--disable-background-networking",
@@ -77,7 +80,7 @@ def page(browser, application) -> Iterator[Page]:
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=application.address
     )
-    context.set_default_timeout(30_000)
+    context.set_default_timeout(_PATIENCE)
     opened = context.new_page()
     errors: list[str] = []
     opened.on("pageerror", lambda e: errors.append(str(e)))

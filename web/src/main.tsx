@@ -8,10 +8,11 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
+import { again } from "./api/again";
 import { followTheme } from "./view/theme";
 
 const client = new QueryClient({
-  defaultOptions: { queries: { retry: 1, staleTime: 2000, refetchOnWindowFocus: false } },
+  defaultOptions: { queries: { retry: again, staleTime: 2000, refetchOnWindowFocus: false } },
 });
 
 followTheme(document.documentElement);
