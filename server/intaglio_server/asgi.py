@@ -2,11 +2,12 @@
 
 import os
 
-from django.core.asgi import get_asgi_application
-
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "intaglio_server.settings")
 os.environ.setdefault("INTAGLIO_DB_CONNECTIONS", "20")
-_django = get_asgi_application()
+
+from intaglio_server import handler
+
+_django = handler.application()
 
 from intaglio_server.guard import Guard  # noqa: E402
 from studies import children  # noqa: E402

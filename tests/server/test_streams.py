@@ -8,14 +8,13 @@ import psycopg
 import pytest
 from asgiref.testing import ApplicationCommunicator
 from django.contrib.auth import get_user_model
-from django.core.handlers.asgi import ASGIHandler
 from django.db import connection
 from django.test import AsyncClient
 
 from accounts import keeping
 from accounts.models import Session
+from intaglio_server import handler
 from studies import hub
-from studies.api import jobs
 from studies.models import Job
 
 # more than the database takes connections
@@ -65,7 +64,7 @@ def connections():
 def test_many_open_pages_hear_of_a_change_over_few_connections(job, monkeypatch):
     monkeypatch.setattr(hub, "MOST_STREAMS", OPEN)
     # nothing is told by asking now and then
-    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+    monkeypatch.setattr(hub, "ALIVE", 1000.0)
     held = []
 
     async def listen():
@@ -87,8 +86,8 @@ def test_an_open_page_keeps_no_connection_of_its_own(job, monkeypatch):
     """As the server has it, each request with a thread of its own, which notes that the session is
     in use."""
     monkeypatch.setattr(keeping, "_NOTED", 0.0)
-    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
-    application, held = ASGIHandler(), []
+    monkeypatch.setattr(hub, "ALIVE", 1000.0)
+    application, held = handler.application(), []
 
     async def opened(cookie):
         scope = {
@@ -115,7 +114,7 @@ def test_an_open_page_keeps_no_connection_of_its_own(job, monkeypatch):
 
 
 def test_nobody_hears_of_the_jobs_of_others(ada, ben, job, monkeypatch):
-    monkeypatch.setattr(jobs, "_ALIVE", 0.3)
+    monkeypatch.setattr(hub, "ALIVE", 0.3)
 
     async def listen():
         answer = await page("ben")
@@ -129,7 +128,7 @@ def test_nobody_hears_of_the_jobs_of_others(ada, ben, job, monkeypatch):
 
 def test_a_shared_study_tells_all_its_people(ada, ben, study, variant, job, monkeypatch):
     """Ben hears of Ada's job and of her change of a setting."""
-    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+    monkeypatch.setattr(hub, "ALIVE", 1000.0)
     study.shares.create(user=get_user_model().objects.get(username="ben"))
 
     def change():
@@ -151,7 +150,7 @@ def test_a_shared_study_tells_all_its_people(ada, ben, study, variant, job, monk
 
 
 def test_a_stream_ends_with_its_session(ada, monkeypatch):
-    monkeypatch.setattr(jobs, "_ALIVE", 0.2)
+    monkeypatch.setattr(hub, "ALIVE", 0.2)
 
     async def listen():
         answer = await page("ada")
@@ -182,7 +181,7 @@ def test_one_user_has_no_more_pages_open_than_fit(job, monkeypatch):
 
 
 def test_a_listener_that_lost_the_database_tells_what_changed_meanwhile(job, monkeypatch):
-    monkeypatch.setattr(jobs, "_ALIVE", 1000.0)
+    monkeypatch.setattr(hub, "ALIVE", 1000.0)
 
     def cut():
         with psycopg.connect(**connection.get_connection_params(), autocommit=True) as other:

@@ -16,18 +16,17 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from accounts.models import Session
 from intaglio.recipe.proving import FLOW
+from studies import hub
 from studies.api.access import job_of, jobs_seen_by, user_of
 from studies.api.connections import give_back
 from studies.api.shapes import JobShape
 from studies.ending import cancel
-from studies.hub import Hub, hub
+from studies.hub import Hub
 from studies.models import Job, Study, Variant
 
-# seconds over which changes are gathered, and after which one without any is told to be there
-_LOOK = 0.15
-_ALIVE = 15
+# seconds over which changes are gathered, and until what could not be read is read again
+_LOOK, _AGAIN = 0.15, 1.0
 # seconds for which a change of a variant is told
 _EDITED = 60
 
@@ -83,7 +82,7 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     user = await request.auser()
     if not isinstance(user, User):
         return HttpResponse(status=403)
-    own = hub()
+    own = hub.hub()
     if own.full(user.pk):
         return HttpResponse("Too many pages are open at once.", status=429)
     response = StreamingHttpResponse(
@@ -95,31 +94,34 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 
 async def _stream(own: Hub, user: User, session: str | None) -> AsyncIterator[str]:
     sent: dict[str, str] = {}
-    changed = own.join(user.pk)
+    page = own.join(user.pk, session)
     # not before the session has noted that it is in use
     await give_back()
     try:
         yield "retry: 1000\n\n"
         while True:
             try:
-                await asyncio.wait_for(changed.wait(), _ALIVE)
+                await asyncio.wait_for(page.woken.wait(), hub.ALIVE)
             except TimeoutError:
                 yield ": still here\n\n"
-                if session is not None and not await own.read(lambda: _lasts(session)):
-                    return
+                continue
+            if page.ended:
+                return
             # several changes at once are told once
             await asyncio.sleep(_LOOK)
-            changed.clear()
+            page.woken.clear()
             try:
                 told = await own.read(lambda: _told(user))
             except DatabaseError:
-                continue  # the listener says so when it is back
+                await asyncio.sleep(_AGAIN)
+                page.woken.set()
+                continue
             for kind, number, text in told:
                 if sent.get(number) != text:
                     sent[number] = text
                     yield f"event: {kind}\ndata: {text}\n\n"
     finally:
-        own.leave(user.pk, changed)
+        own.leave(page)
 
 
 def _told(user: User) -> list[tuple[str, str, str]]:
@@ -133,11 +135,3 @@ def _told(user: User) -> list[tuple[str, str, str]]:
         ("variant", f"variant {number}", json.dumps({"id": number, "version": version}))
         for number, version in edited.values_list("id", "version")
     ]
-
-
-def _lasts(session: str) -> bool:
-    """Whether a session has not been ended meanwhile; while the database is away it may have."""
-    try:
-        return Session.objects.filter(session_key=session).exists()
-    except DatabaseError:
-        return True
