@@ -16,10 +16,17 @@ const STUDY = {
   ],
 } as unknown as Study;
 
-function header(change: Partial<Parameters<typeof benchWith>[0]> = {}, answers = {}) {
+function header(
+  change: Partial<Parameters<typeof benchWith>[0]> = {},
+  answers = {},
+  study: Partial<Study> = {},
+) {
   const asked = serving({ "GET jobs": [], ...answers });
   const calls = { undo: vi.fn(), redo: vi.fn(), refresh: vi.fn(), help: vi.fn(), search: vi.fn() };
-  onBench(<Header study={STUDY} {...calls} />, benchWith({ stage: "sizing", ...change }));
+  onBench(
+    <Header study={{ ...STUDY, ...study }} {...calls} />,
+    benchWith({ stage: "sizing", ...change }),
+  );
   return { asked, ...calls };
 }
 
@@ -53,6 +60,23 @@ describe("the header", () => {
     await userEvent.type(name, "bent pipe{Enter}");
     await waitFor(() => expect(refresh).toHaveBeenCalled());
     expect(sent(asked, "PATCH", "studies/2")).toEqual([{ name: "bent pipe" }]);
+  });
+
+  it("says why a name was not kept, and shows the one that is", async () => {
+    header({}, { "PATCH studies/2": new Refusal(404, "No such study.") });
+    const name = screen.getByLabelText("Name of the study") as HTMLInputElement;
+    await userEvent.clear(name);
+    await userEvent.type(name, "bent pipe{Enter}");
+    expect((await screen.findByRole("alert")).textContent).toContain("No such study.");
+    expect(name.value).toBe("pipe");
+  });
+
+  it("lets nobody rename or branch who only looks", () => {
+    const variant = { ...variantWith(), can_undo: true, can_redo: true };
+    header({ variant }, {}, { role: "look" });
+    expect((screen.getByLabelText("Name of the study") as HTMLInputElement).readOnly).toBe(true);
+    for (const one of [screen.getByLabelText("New variant"), screen.getByText("Undo")])
+      expect((one as HTMLButtonElement).disabled).toBe(true);
   });
 
   it("branches a variant from the one at hand", async () => {

@@ -21,6 +21,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
   const { variant, unit, stage } = useBench();
   // a study that begins with a mesh has no part
   const geometry = reportOf(variant, "geometry") ?? reportOf(variant, "domain");
+  const looks = study.role === "look";
   const [naming, setNaming] = useState(false);
   const [trouble, setTrouble] = useState<string | null>(null);
 
@@ -36,6 +37,20 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
       go({ study: study.id, variant: made.id, stage });
     } catch (error) {
       setTrouble(error instanceof ApiError ? error.message : "The variant was not made.");
+    }
+  }
+
+  async function rename(field: HTMLInputElement) {
+    const name = field.value.trim();
+    if (name === study.name) return;
+    try {
+      if (name) await patch(`studies/${study.id}`, { name });
+      else field.value = study.name;
+      setTrouble(null);
+      refresh();
+    } catch (error) {
+      field.value = study.name;
+      setTrouble(error instanceof ApiError ? error.message : "The name was not kept.");
     }
   }
 
@@ -55,15 +70,9 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         aria-label="Name of the study"
         defaultValue={study.name}
         maxLength={120}
-        className="heading w-36 shrink-0 border-b border-transparent bg-transparent text-[19px] hover:border-line"
-        onBlur={async (e) => {
-          const name = e.target.value.trim();
-          if (!name) e.target.value = study.name;
-          else if (name !== study.name) {
-            await patch(`studies/${study.id}`, { name });
-            refresh();
-          }
-        }}
+        readOnly={looks}
+        className={`heading w-36 shrink-0 border-b border-transparent bg-transparent text-[19px] ${looks ? "" : "hover:border-line"}`}
+        onBlur={(e) => rename(e.target)}
         onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
       />
       <nav
@@ -101,6 +110,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
             type="button"
             className="quiet"
             title="Branch a variant: it shares all results until a setting differs"
+            disabled={looks}
             aria-label="New variant"
             onClick={() => setNaming(true)}
           >
@@ -131,7 +141,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         <button
           type="button"
           className="quiet"
-          disabled={!variant.can_undo || study.role === "look"}
+          disabled={!variant.can_undo || looks}
           onClick={undo}
         >
           Undo
@@ -139,7 +149,7 @@ export function Header({ study, undo, redo, refresh, help, search }: Props) {
         <button
           type="button"
           className="quiet"
-          disabled={!variant.can_redo || study.role === "look"}
+          disabled={!variant.can_redo || looks}
           onClick={redo}
         >
           Redo

@@ -85,7 +85,7 @@ export function OperationsBlank({ value, change }: BlankProps) {
       <div className="mt-2 flex items-center gap-2">
         <select
           aria-label="add a repair or motion"
-          className="blank w-32"
+          className="blank w-32 disabled:opacity-40"
           value=""
           onChange={(e) => {
             const operation = known.find((o) => o.key === e.target.value);
