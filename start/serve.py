@@ -6,19 +6,10 @@ still running and uses it.
 """
 
 import os
-import signal
 import sys
-import time
 
-from start.cluster import (
-    CannotStart,
-    Cluster,
-    answers,
-    free_port,
-    make_database,
-    start,
-    stop,
-)
+from start.cluster import CannotStart, Cluster, free_port, make_database, start
+from start.keeping import end, heed_signals, keep
 from start.services import (
     ROOT,
     Services,
@@ -26,7 +17,6 @@ from start.services import (
     hold_folder,
     launch_workers,
     manage,
-    on_signal,
     secret_of,
     wait_for,
     web_server,
@@ -41,25 +31,24 @@ def serve() -> None:
     wanted = int(os.environ.get("INTAGLIO_PORT", PORT))
     port = free_port(wanted)
     cluster: Cluster | None = None
-    services: Services | None = None
+    environment = {
+        # the demo and its account are for a database of its own, whatever else is at hand
+        **{k: v for k, v in os.environ.items() if k != "INTAGLIO_DATABASE"},
+        "INTAGLIO_VAR": str(var),
+        "INTAGLIO_SECRET": secret_of(var),
+        "INTAGLIO_DEMO": "1",
+        "DJANGO_SETTINGS_MODULE": "intaglio_server.settings",
+        "PYTHONPATH": f"{ROOT / 'core'}:{ROOT / 'server'}",
+        "PYTHONUNBUFFERED": "1",
+    }
+    services = Services(environment, var)
     try:
         cluster = start(var / "database")
         make_database(cluster)
-        environment = {
-            # the demo and its account are for a database of its own, whatever else is at hand
-            **{k: v for k, v in os.environ.items() if k != "INTAGLIO_DATABASE"},
-            **cluster.environment(),
-            "INTAGLIO_VAR": str(var),
-            "INTAGLIO_SECRET": secret_of(var),
-            "INTAGLIO_DEMO": "1",
-            "DJANGO_SETTINGS_MODULE": "intaglio_server.settings",
-            "PYTHONPATH": f"{ROOT / 'core'}:{ROOT / 'server'}",
-            "PYTHONUNBUFFERED": "1",
-        }
+        environment.update(cluster.environment())
         # the checks would load the whole computation, which the server loads anyway
         manage(environment, "migrate", "--no-input", "-v", "0", "--skip-checks")
         manage(environment, "demo")
-        services = Services(environment, var)
         services.launch("server", web_server("127.0.0.1", port))
         address = f"http://127.0.0.1:{port}"
         wait_for(address, services)
@@ -73,29 +62,15 @@ def serve() -> None:
             "Sign in as demo, password northmere. Ctrl-C stops it.\n"
         )
         sys.stdout.flush()
-        while True:
-            time.sleep(1)
-            if not answers(cluster):
-                print("The database ended; it is started again.", flush=True)
-                old, cluster = cluster, start(var / "database", wanted=cluster.port)
-                if cluster.port != old.port:
-                    services.again({**environment, **cluster.environment()})
-            services.mend()
+        keep(services, cluster, var)
     except (Stop, KeyboardInterrupt):
         print("stopping …")
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
-        signal.signal(signal.SIGTERM, signal.SIG_IGN)
-        if services is not None:
-            services.end()
-        if cluster is not None:
-            stop(cluster)
-        os.close(lock)
+        end(services, cluster, lock)
 
 
 def main() -> int:
-    signal.signal(signal.SIGTERM, on_signal)
-    signal.signal(signal.SIGINT, on_signal)
+    heed_signals()
     try:
         serve()
     except CannotStart as error:

@@ -5,12 +5,10 @@ Workers on other machines need that address and nothing else.
 """
 
 import os
-import signal
-import sys
-import time
 from pathlib import Path
 
-from start.cluster import CannotStart, Cluster, answers, make_database, start, stop
+from start.cluster import CannotStart, Cluster, make_database, start
+from start.keeping import end, heed_signals, keep
 from start.services import (
     ROOT,
     Services,
@@ -18,7 +16,6 @@ from start.services import (
     hold_folder,
     launch_workers,
     manage,
-    on_signal,
     secret_of,
     wait_for,
     web_server,
@@ -44,7 +41,7 @@ def serve_team(address: str, port: int, workers: int) -> int:
     environment.setdefault("INTAGLIO_TLS", "1")
     cluster: Cluster | None = None
     services = Services(environment, var)
-    _heed_signals()
+    heed_signals()
     try:
         if "INTAGLIO_DATABASE" not in environment and "INTAGLIO_DB_HOST" not in environment:
             cluster = start(var / "database")
@@ -61,11 +58,11 @@ def serve_team(address: str, port: int, workers: int) -> int:
             "The first account: `intaglio-server keeper`. Ctrl-C stops it.\n",
             flush=True,
         )
-        _keep(services, cluster, var)
+        keep(services, cluster, var)
     except (Stop, KeyboardInterrupt):
         print("stopping …", flush=True)
     finally:
-        _end(services, cluster, lock)
+        end(services, cluster, lock)
     return 0
 
 
@@ -73,46 +70,18 @@ def work(workers: int) -> int:
     """Workers alone, until a signal. Raises CannotStart."""
     var, lock = hold_folder()
     services = Services(_environment(var), var)
-    _heed_signals()
+    heed_signals()
     try:
         manage(services.environment, "wait_for_version")
         launch_workers(services, workers)
         print("The workers are at work. Ctrl-C stops them.", flush=True)
-        _keep(services, None, var)
+        keep(services, None, var)
     except (Stop, KeyboardInterrupt):
         print("stopping …", flush=True)
     finally:
-        _end(services, None, lock)
+        end(services, None, lock)
     return 0
 
 
 def _reached(address: str) -> str:
     return "127.0.0.1" if address in ("0.0.0.0", "::") else address
-
-
-def _heed_signals() -> None:
-    """From now on a signal to end is told by Stop, also while things are started."""
-    signal.signal(signal.SIGTERM, on_signal)
-    signal.signal(signal.SIGINT, on_signal)
-
-
-def _keep(services: Services, cluster: Cluster | None, var: Path) -> None:
-    """Start again what ends. Ends by Stop alone."""
-    while True:
-        time.sleep(1)
-        if cluster is not None and not answers(cluster):
-            print("The database ended; it is started again.", flush=True)
-            old, cluster = cluster, start(var / "database", wanted=cluster.port)
-            if cluster.port != old.port:
-                services.again({**services.environment, **cluster.environment()})
-        services.mend()
-
-
-def _end(services: Services, cluster: Cluster | None, lock: int) -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_IGN)
-    services.end()
-    if cluster is not None:
-        stop(cluster)
-    os.close(lock)
-    sys.stdout.flush()
