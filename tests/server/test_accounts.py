@@ -11,6 +11,7 @@ from django.core.management import CommandError, call_command
 from django.utils import timezone
 from rest_framework.test import APIClient
 
+from accounts import guessing
 from accounts.demo import PASSWORD
 from accounts.models import Event, Invitation, Session
 from accounts.sessions import HELD
@@ -53,6 +54,29 @@ def test_wrong_passwords_have_to_wait(eve):
     kinds = list(Event.objects.order_by("id").values_list("kind", flat=True))
     assert kinds.count("refused") == codes.count(400)
     assert kinds.count("locked") == codes.count(429) + 1
+
+
+def test_guessing_from_many_addresses_has_to_wait_and_locks_nobody_out(keeper, eve):
+    """The right password helps only where its account was before, until an hour is over."""
+    for k in range(guessing.MOST):
+        answer = _sign_in(APIClient(), "eve", f"guess {k}", REMOTE_ADDR=f"10.0.{k}.7")
+        assert answer.status_code == 400
+    elsewhere = {"REMOTE_ADDR": "10.1.1.1"}
+    for word in ("guess", WORD):
+        answer = _sign_in(APIClient(), "eve", word, **elsewhere)
+        assert answer.status_code == 429 and "keeper" in answer.data["message"]
+    assert Event.objects.filter(who="eve", kind="locked", address="10.1.1.1").count() == 2
+    assert _sign_in(APIClient(), "eve").status_code == 200
+    assert _sign_in(APIClient(), "kay", **elsewhere).status_code == 200
+    # a keeper's link is a way from anywhere, and makes the address known
+    secret = _invited(keeper, account=User.objects.get(username="eve").id)
+    new = {"password": "granite under the pier"}
+    joined = APIClient().post(f"/api/join/{secret}", new, format="json", **elsewhere)
+    assert joined.status_code == 200, joined.data
+    assert _sign_in(APIClient(), "eve", new["password"], **elsewhere).status_code == 200
+    # and an hour later any address is
+    Event.objects.filter(kind="refused").update(at=timezone.now() - guessing.LATELY)
+    assert _sign_in(APIClient(), "eve", new["password"], REMOTE_ADDR="10.2.2.2").status_code == 200
 
 
 def test_who_has_no_account_is_told_the_same_and_waits_too(transactional_db):

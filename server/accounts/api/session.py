@@ -17,11 +17,12 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from accounts.demo import is_demo
+from accounts.guessing import guessed_at
 from accounts.joining import check_password
 from accounts.keeping import about_session
 from accounts.models import Event, Session
 from accounts.record import KINDS, record
-from accounts.sessions import HELD
+from accounts.sessions import HELD, address_of
 from accounts.shapes import (
     BrowserShape,
     EventShape,
@@ -40,6 +41,13 @@ class TooOften(APIException):
     default_detail = (
         "Too many wrong passwords for this name from here. Wait a quarter of an hour, then try "
         "again."
+    )
+
+
+class GuessedAt(TooOften):
+    default_detail = (
+        "Too many wrong passwords were given for this name. Sign in from where you did before, "
+        "wait an hour, or ask a keeper for a link to a new password."
     )
 
 
@@ -93,7 +101,11 @@ class SessionView(APIView):
         shape = SignInShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
-        sign_in(request, tried(request, asked["username"], asked["password"]))
+        name = asked["username"]
+        if guessed_at(name, address_of(request._request)):
+            record(request, "locked", who=name)
+            raise GuessedAt
+        sign_in(request, tried(request, name, asked["password"]))
         record(request, "signed_in")
         return session_told(request)
 
