@@ -65,6 +65,23 @@ def test_a_wall_of_two_materials_conducts_as_its_resistances_in_series(tmp_path)
     exact = 80.0 - flux * np.where(y < 0.5, y / 0.7, 0.5 / 0.7 + (y - 0.5) / 3.0)
     np.testing.assert_allclose(done.warmth.temperature - ZERO, exact, atol=1e-3)
     assert heat["between"]["mean_temperature"] - ZERO == pytest.approx(80 - flux * 0.5 / 0.7)
+    assert heat["between"]["heat"] == pytest.approx(flux, rel=1e-4)
+
+
+def test_what_one_zone_gives_the_other_takes_on_leaning_cells(tmp_path):
+    """To rounding, however far the cells' centroids lie beside the faces between them."""
+    done = warmed(two_zones((6, 8, 3), 0.5, sheared), tmp_path, [HOT, COLD])
+    held, conducted = done.given.heat.held, done.warmth.conducted
+    pairs = np.flatnonzero((held.kind == COUPLED) & (held.other >= 0))
+    assert len(pairs) == 2 * 6 * 3
+    passed = np.abs(conducted[pairs]).sum() / 2
+    np.testing.assert_allclose(
+        conducted[pairs] + conducted[held.other[pairs]], 0.0, atol=1e-12 * passed
+    )
+    out = told(done)
+    assert out["patches"]["between"]["heat"] == pytest.approx(
+        out["patches"]["front"]["heat"], rel=1e-5
+    )
 
 
 def linear(problem, slope, height=None, share=1.0):

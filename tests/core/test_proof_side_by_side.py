@@ -60,5 +60,5 @@ def test_flows_are_told_side_by_side_with_gaps_where_there_is_none():
     assert rows["Fastest"]["values"] == [2.0, None, 2.5] and rows["Fastest"]["differs"]
     assert rows["Force on in"]["values"] == [5.0, None, None]
     assert rows["Temperature at tube"]["values"] == [None, None, pytest.approx(20.0)]
-    assert "Heat in at in" not in rows
+    assert "Heat at in" not in rows
     assert compared_flows([None, None]) == []

@@ -182,6 +182,8 @@ class _Balance:
             rim = self._rim(temperature, over, given, taken)
         slope = ops.gradient(temperature, rim)
         over = temperature[cell] + (slope[cell] * self.walls.beside).sum(axis=1)
+        # the last time too: else what one side of a face gives the other would not take
+        rim = self._rim(temperature, over, given, taken)
         conducts = np.isin(self.problem.held.kind, (HELD, PASSES, COUPLED)) | self.enters
         conducted = np.where(conducts, self.walls.conductance * (rim - over), 0.0)
         takes = self.problem.held.kind == TAKES

@@ -3,12 +3,13 @@
 from typing import TypedDict
 
 import numpy as np
+from numpy.typing import NDArray
 
 from intaglio.flow.heat import Warmth
 from intaglio.flow.momentum import Field
 from intaglio.flow.reading import Given
 from intaglio.flow.solve import Problem
-from intaglio.mesh.mesh import Floats
+from intaglio.mesh.mesh import Floats, Mesh
 
 
 class PatchResult(TypedDict):
@@ -49,8 +50,8 @@ def patch_results(problem: Problem, field: Field) -> dict[str, PatchResult]:
 
 class PatchHeat(TypedDict):
     """Heat in W from the patch into the cells, conducted and carried (from the reference of the
-    temperatures on), mean temperature in K, and that of what flows through, mixed, if anything
-    does."""
+    temperatures on); of a patch between zones what passes from one side to the other. Mean
+    temperature in K, and that of what flows through, mixed, if anything does."""
 
     heat: float
     mean_temperature: float
@@ -58,9 +59,10 @@ class PatchHeat(TypedDict):
 
 
 def patch_heat(given: Given, warmth: Warmth) -> dict[str, PatchHeat]:
-    """Heat of every patch; of one between two zones what both sides take up together."""
+    """Heat of every patch."""
     assert given.heat is not None
-    r = given.heat.ops.volumes.rim
+    v = given.heat.ops.volumes
+    r, zone = v.rim, given.mesh.zone[v.cells]
     patch, size = given.mesh.patch[r.face], np.linalg.norm(r.area, axis=1)
     out: dict[str, PatchHeat] = {}
     for k, known in enumerate(given.mesh.patches):
@@ -71,11 +73,26 @@ def patch_heat(given: Given, warmth: Warmth) -> dict[str, PatchHeat]:
         flows = float(np.abs(rate).sum())
         above = -float((warmth.carried[at] * np.sign(rate)).sum())
         out[known.name] = {
-            "heat": float((warmth.conducted[at] + warmth.carried[at]).sum()),
+            "heat": _passing(zone[r.cell[at]], warmth.conducted[at])
+            if known.kind == "interface"
+            else float((warmth.conducted[at] + warmth.carried[at]).sum()),
             "mean_temperature": float(np.average(warmth.rim[at], weights=size[at])),
             "mixed_temperature": warmth.reference + above / flows if flows > 0 else None,
         }
     return out
+
+
+def _passing(zone: NDArray[np.int32], conducted: Floats) -> float:
+    """What passes between zones, of heat into cells of zones: half of what these take and give."""
+    return 0.5 * float(np.abs(np.bincount(zone, conducted)).sum())
+
+
+def heat_balance(warmth: Warmth, heat: dict[str, PatchHeat], mesh: Mesh) -> float:
+    """What heat goes in and not out, over what passes through the outer patches."""
+    outer = [heat[p.name]["heat"] for p in mesh.patches if p.kind != "interface" and p.name in heat]
+    passing = 0.5 * sum(abs(own) for own in outer)
+    net = float((warmth.conducted + warmth.carried).sum())
+    return net / passing if passing > 0 else 0.0
 
 
 def wall_shear(problem: Problem, field: Field) -> Floats:

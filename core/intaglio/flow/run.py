@@ -13,7 +13,7 @@ from intaglio.findings import Finding
 from intaglio.flow.heat import Warmth, warm
 from intaglio.flow.momentum import Field
 from intaglio.flow.reading import Given, read_flow
-from intaglio.flow.results import patch_heat, patch_results
+from intaglio.flow.results import heat_balance, patch_heat, patch_results
 from intaglio.flow.solve import (
     CONVERGED,
     Diverged,
@@ -144,11 +144,9 @@ def told(flow: Flow) -> dict[str, Any]:
     if flow.warmth is not None:
         heat = patch_heat(flow.given, flow.warmth)
         patches = {n: {**patches.get(n, {}), **own} for n, own in heat.items()}
-        passing = 0.5 * sum(abs(own["heat"]) for own in heat.values())
-        net = sum(own["heat"] for own in heat.values())
         warm = {
             "heat_residual": flow.warmth.residual,
-            "heat_imbalance": net / passing if passing > 0 else 0.0,
+            "heat_imbalance": heat_balance(flow.warmth, heat, flow.given.mesh),
         }
     last = flow.history[-1] if flow.history else None
     balance = sum(p.get("mass_flow", 0.0) for p in patches.values())

@@ -56,6 +56,6 @@ _PATCH: tuple[tuple[str, str, str, Callable[[dict[str, Any]], float | None]], ..
         "N",
         lambda told: math.hypot(*told["force"]) if "force" in told else None,
     ),
-    ("heat", "Heat in at", "W", lambda told: told.get("heat")),
+    ("heat", "Heat at", "W", lambda told: told.get("heat")),
     ("mean_temperature", "Temperature at", "°C", _degrees),
 )

@@ -52,7 +52,7 @@ _QUANTITIES = (
     ("mean_pressure", "mean pressure", "Pa"),
     ("flow_rate", "flow out", "m³/s"),
     ("force", "force", "N"),
-    ("heat", "heat in", "W"),
+    ("heat", "heat", "W"),
     ("mean_temperature", "mean temperature", "K"),
 )
 

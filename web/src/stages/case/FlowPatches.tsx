@@ -23,7 +23,14 @@ export function FlowPatches({ report }: { report: ProofReport }) {
           <th className="text-right font-normal">flow out m³/s</th>
           <th className="text-right font-normal">pressure Pa</th>
           <th className="text-right font-normal">force N</th>
-          {warm && <th className="text-right font-normal">heat in W</th>}
+          {warm && (
+            <th
+              className="text-right font-normal"
+              title="into the cells; of a patch between zones from one side to the other"
+            >
+              heat W
+            </th>
+          )}
           {warm && <th className="text-right font-normal">°C</th>}
         </tr>
       </thead>
