@@ -89,6 +89,21 @@ def test_cells_of_a_stack_have_what_its_slope_tells(mesh):
     np.testing.assert_allclose(got, exact, rtol=1e-8)
 
 
+def test_cells_of_a_stack_stay_within_what_is_around_it(mesh):
+    """Whatever the slope of values that jump from volume to volume."""
+    ops = operators_of(every(mesh))
+    v = ops.volumes
+    random = np.random.default_rng(3)
+    values, rim = random.uniform(0.0, 1.0, v.count), random.uniform(0.0, 1.0, len(v.rim.cell))
+    got = in_cells(ops, mesh, MM, values, rim)
+    for volume in np.flatnonzero(np.bincount(v.of_cell) > 1):
+        left, right = v.links.left == volume, v.links.right == volume
+        near = [values[volume], *values[v.links.right[left]], *values[v.links.left[right]],
+                *rim[v.rim.cell == volume]]  # fmt: skip
+        of_stack = got[v.of_cell == volume]
+        assert min(near) <= of_stack.min() and of_stack.max() <= max(near)
+
+
 def tilts(ops, carried):
     """Of each link (i,) the mean slope along it over its step, the larger of those that a pressure
     of either of its cells alone makes."""

@@ -252,6 +252,17 @@ def _matrix(balance: _Balance) -> tuple[csr_matrix, Longs]:
     return pattern.matrix(of_left, of_right, diagonal), pins
 
 
+def given_range(problem: HeatProblem, warmth: Warmth) -> tuple[float, float] | None:
+    """The least and the most in K of what is given: without sources no temperature lies beyond;
+    none where fluxes are given, or nothing is."""
+    held = problem.held
+    if (held.kind == TAKES).any():
+        return None
+    enters = (held.kind == CARRIED) & (warmth.rate < 0.0)
+    given = held.temperature[(held.kind == HELD) | (held.kind == PASSES) | enters]
+    return (float(given.min()), float(given.max())) if len(given) else None
+
+
 def _pins(problem: HeatProblem, pattern: Pattern, at_rim: Floats, walls: _Walls) -> Longs:
     """The first cell of each region without a given temperature."""
     n, held, r = pattern.count, problem.held, problem.ops.volumes.rim

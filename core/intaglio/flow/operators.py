@@ -65,7 +65,7 @@ class Operators:
 def in_cells(ops: Operators, mesh: Mesh, metres: float, values: Floats, rim: Floats) -> Floats:
     """Values (c, ...) in the cells of a mesh whose unit is `metres` long, of those (n, ...) of the
     volumes and (b, ...) of the rim: nan where there is no volume; in cells that share one, carried
-    on from its centroid by its slope."""
+    on from its centroid by its slope, within the values around it."""
     v = ops.volumes
     out = np.full((mesh.cells, *values.shape[1:]), np.nan)
     known = v.of_cell >= 0
@@ -75,8 +75,21 @@ def in_cells(ops: Operators, mesh: Mesh, metres: float, values: Floats, rim: Flo
         own = v.of_cell[shared]
         way = cell_middles(mesh, shared) * metres - v.centroid[own]
         slope = ops.gradient(values, rim)[own]
-        out[shared] += np.einsum("k...a,ka->k...", slope, way)
+        least, most = around(v, values, rim)
+        carried = out[shared] + np.einsum("k...a,ka->k...", slope, way)
+        out[shared] = np.clip(carried, least[own], most[own])
     return out
+
+
+def around(v: Volumes, values: Floats, rim: Floats) -> tuple[Floats, Floats]:
+    """The least and the most (n, ...) of each volume's own value, its neighbours' and those of the
+    rim (b, ...) at it."""
+    k, least, most = v.links, values.copy(), values.copy()
+    for bound, out in ((np.minimum, least), (np.maximum, most)):
+        bound.at(out, k.left, values[k.right])
+        bound.at(out, k.right, values[k.left])
+        bound.at(out, v.rim.cell, rim)
+    return least, most
 
 
 def operators_of(volumes: Volumes) -> Operators:

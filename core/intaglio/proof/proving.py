@@ -25,6 +25,7 @@ from intaglio.mesh.mesh import Floats, Mesh, cell_middles
 from intaglio.mesh.validity import check
 from intaglio.parts.kind import Arrays
 from intaglio.parts.model import Product
+from intaglio.proof.bounds import beyond_given
 from intaglio.proof.fields import field_rows
 from intaglio.proof.placing import cells_in, faces_in
 from intaglio.proof.report import MonitorRows, ProofReport, ResidualRows
@@ -201,9 +202,13 @@ def _told(
             f"Heat balances but for {power(abs(results['heat_imbalance']))} of what passes, and "
             f"{power(results['heat_residual'])} cell by cell."
         )
+        assert done.given.heat is not None
+        beyond = beyond_given(done.given.heat, done.warmth)
+        if beyond is not None:
+            notes.append(beyond)
     notes.append("A check of the mesh for laminar flow; it replaces no flow solver.")
     word, sentence, evidence = verdict(
-        done.history, results["mass_imbalance"], results["cells"], wrong, done.trouble, notes
+        done.history, results["mass_imbalance"], done.given.mesh.cells, wrong, done.trouble, notes
     )
     return {
         "converged": done.converged,
