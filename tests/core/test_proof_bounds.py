@@ -39,3 +39,9 @@ def test_where_a_flux_is_given_nothing_is_beyond(tmp_path):
     flux = {"patches": ["front"], "is": "flux", "flux": 50.0}
     done = warmed(two_zones((4, 6, 2), 0.5, lambda u: u), tmp_path, [flux, COLD])
     assert beyond_given(done.given.heat, moved(done.warmth, [900.0])) is None
+
+
+def test_a_region_that_nothing_warms_is_not_beyond(done):
+    heat = replace(done.given.heat, usual=np.full(48, ZERO + 5.0))
+    assert beyond_given(heat, moved(done.warmth, [5.0])) is None
+    assert beyond_given(heat, moved(done.warmth, [6.0])) is not None

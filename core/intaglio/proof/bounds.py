@@ -19,6 +19,8 @@ def beyond_given(problem: HeatProblem, warmth: Warmth) -> str | None:
         return None
     least, most = bounds
     off = np.maximum(warmth.temperature - most, least - warmth.temperature)
+    # a region that nothing warms has its material's temperature
+    off[np.abs(warmth.temperature - problem.usual) < 1e-3] = 0.0
     count = int((off > max(_TOLD * (most - least), 1e-3)).sum())
     if not count:
         return None
