@@ -13,15 +13,13 @@ run: build
 serve: build
 	@exec .venv/bin/intaglio-server serve
 
-# the core by two workers, a file at a time; what watches the clock or drives the page alone
+# by two workers, a file at a time: tests/conftest.py
 test: build lint
-	@.venv/bin/python -m pytest -n 2 --dist loadfile tests/core
-	@.venv/bin/python -m pytest tests/server tests/screens
+	@.venv/bin/python -m pytest -n 2 --durations 40 tests
 	@cd web && npm run --silent test
 
 quick: build
-	@.venv/bin/python -m pytest -n 2 --dist loadfile -m "not slow" tests/core
-	@.venv/bin/python -m pytest -m "not slow" tests/server
+	@.venv/bin/python -m pytest -n 2 -m "not slow" tests/core tests/server
 
 lint: install
 	@.venv/bin/ruff format --check core server start tests demo bench

@@ -40,6 +40,23 @@ if [ -z "$python" ]; then
   done
 fi
 [ -n "$python" ] || fail "Python 3.11 is needed."
+command -v npm >/dev/null || fail "Node.js 20 with npm is needed."
+
+# --- the page's packages, beside all that follows
+page() {
+  local stamp
+  stamp=$(sha256sum web/package-lock.json | cut -d' ' -f1)
+  [ "$(cat web/node_modules/.installed 2>/dev/null || true)" = "$stamp" ] && return
+  say "installing the page's packages"
+  # where a registry lacks builds for other platforms, the lock lacks them too and `npm ci` objects;
+  # `npm install` takes the same pinned versions
+  (cd web && { npm ci --no-audit --no-fund --loglevel=silent ||
+    npm install --no-audit --no-fund --no-save --loglevel=error; })
+  echo "$stamp" >web/node_modules/.installed
+}
+page &
+page=$!
+
 stamp=$(cat requirements.lock requirements-dev.lock pyproject.toml | sha256sum | cut -d' ' -f1)
 if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
   say "installing Python packages"
@@ -58,23 +75,10 @@ if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
   echo "$stamp" >.venv/installed
 fi
 
-# --- the page
-command -v npm >/dev/null || fail "Node.js 20 with npm is needed."
-stamp=$(sha256sum web/package-lock.json | cut -d' ' -f1)
-if [ "$(cat web/node_modules/.installed 2>/dev/null || true)" != "$stamp" ]; then
-  say "installing the page's packages"
-  # where a registry lacks builds for other platforms, the lock lacks them too and `npm ci` objects;
-  # `npm install` takes the same pinned versions
-  (cd web && { npm ci --no-audit --no-fund --loglevel=silent ||
-    npm install --no-audit --no-fund --no-save --loglevel=error; })
-  echo "$stamp" >web/node_modules/.installed
-fi
-
-# --- compiled kernels, so that no first run waits for the compiler
-kernels=$(.venv/bin/python -c 'import os, intaglio; print(os.environ["NUMBA_CACHE_DIR"])')
-if ! [ -e "$kernels/warm" ]; then
+# --- compiled kernels, so that no first run waits for the compiler; found by their source's content,
+# by every checkout of this machine
+if ! [ -e "$(.venv/bin/python -c 'from intaglio.numeric.kernels import compiled; print(compiled())')" ]; then
   say "compiling the numeric code (about two minutes, once)"
   .venv/bin/intaglio warm
-  mkdir -p "$kernels"
-  touch "$kernels/warm"
 fi
+wait "$page" || fail "The page's packages could not be installed; npm says why above."

@@ -1,6 +1,7 @@
-"""A PostgreSQL cluster for the tests, started before Django reads its settings.
+"""What must be so before anything is imported: a core for each worker, and a PostgreSQL cluster,
+started before Django reads its settings.
 
-Loaded by `-p tests.database_cluster`. Runs that only touch the core do not need it and skip it.
+Loaded by `-p tests.database_cluster`. Runs that only touch the core need no cluster and skip it.
 """
 
 import os
@@ -10,6 +11,12 @@ import tempfile
 from pathlib import Path
 
 from start.cluster import Cluster, start, stop
+
+WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
+if WORKER:
+    # kernels take as many threads as there are cores: two workers with two each are slower
+    _cores = sorted(os.sched_getaffinity(0))
+    os.sched_setaffinity(0, {_cores[int(WORKER.removeprefix("gw")) % len(_cores)]})
 
 _cluster: Cluster | None = None
 _folder: Path | None = None

@@ -4,8 +4,8 @@ In Python everything begins with `open`, which gives a study: `recipe`, `run`, `
 `case` and `export` are what one can do with it (docs/python.md).
 """
 
-import hashlib
 import os
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,26 +15,15 @@ if TYPE_CHECKING:
 __version__ = "0.3.0"
 
 
-def _kernel_folder() -> Path:
-    """Where compiled kernels are kept: a folder per state of the source.
-
-    The compiler's own cache looks at the file of each function alone and would keep a kernel whose
-    callee in another file has changed.
-    """
-    here = Path(__file__).parent
-    digest = hashlib.sha256()
-    for path in sorted(here.rglob("*.py")):
-        text = path.read_bytes()
-        if b"njit" in text or b"inlined" in text:
-            digest.update(text)
-    name = f"kernels-{digest.hexdigest()[:16]}"
-    if os.access(here, os.W_OK):
-        return here / "__pycache__" / name
-    base = os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache"
-    return Path(base) / "intaglio" / name
-
-
-os.environ.setdefault("NUMBA_CACHE_DIR", str(_kernel_folder()))
+# the compiler asks these where a function's machine code is kept: the first knows this package's
+_LOCATORS = (
+    "intaglio.numeric.kernel_cache.ByContent,UserProvidedCacheLocator,InTreeCacheLocator,"
+    "UserWideCacheLocator,IPythonCacheLocator,ZipCacheLocator"
+)
+os.environ.setdefault("NUMBA_CACHE_LOCATOR_CLASSES", _LOCATORS)
+if "numba" in sys.modules:
+    # it has read its environment
+    sys.modules["numba"].config.CACHE_LOCATOR_CLASSES = os.environ["NUMBA_CACHE_LOCATOR_CLASSES"]
 
 
 def open(

@@ -16,7 +16,9 @@ import pyseccomp
 log = logging.getLogger(__name__)
 
 # what a child may know of the environment
-_KNOWN = ("PATH", "LANG", "LC_ALL", "TZ", "PYTHONPATH", "NUMBA_CACHE_DIR", "VIRTUAL_ENV")
+_KNOWN = (
+    "PATH", "LANG", "LC_ALL", "TZ", "PYTHONPATH", "INTAGLIO_KERNELS", "XDG_CACHE_HOME", "VIRTUAL_ENV",
+)  # fmt: skip
 # an account that owns nothing
 _NOBODY = 65534
 # the kernel's calls that nothing here needs: other machines, other processes, the system itself

@@ -18,6 +18,7 @@ from typing import Any
 from django.conf import settings
 
 from intaglio.cad.read import ACCEPTED as CAD_FILES
+from intaglio.numeric import kernels
 from sandbox.confine import Limits, few_words, other_user
 
 # what ends a program that does what none may
@@ -89,8 +90,7 @@ def _runs() -> bool:
 @functools.cache
 def _user() -> int | None:
     """Whom children become."""
-    kernels = Path(os.environ["NUMBA_CACHE_DIR"])
-    return other_user(Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", kernels)
+    return other_user(Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", kernels.folder())
 
 
 def begun(act: Act) -> Child:

@@ -13,7 +13,7 @@ from functools import partial
 from typing import Any
 
 from django.conf import settings
-from django.db import close_old_connections, transaction
+from django.db import close_old_connections, connection, transaction
 from django.utils import timezone
 
 from intaglio.recipe.plan import costs, stages_before, states
@@ -38,7 +38,8 @@ _LOOK = 0.25
 
 def run(job_id: str) -> None:
     """Run the job with this id to its end, whatever it is and whatever happens."""
-    close_old_connections()
+    if not connection.in_atomic_block:
+        close_old_connections()
     try:
         job = insisting(lambda: _begun(job_id))
         if job is not None:

@@ -44,9 +44,9 @@ def helix() -> TopoDS_Shape:
 
 
 def perforated() -> TopoDS_Shape:
-    plate = box(0, 0, 0, 21, 13, 1)
-    for i in range(10):
-        for j in range(6):
+    plate = box(0, 0, 0, 13, 7, 1)
+    for i in range(6):
+        for j in range(3):
             plate = cut(plate, cylinder((1.5 + 2 * i, 1.5 + 2 * j, -1), (0, 0, 1), 0.5, 3))
     return plate
 
@@ -76,6 +76,9 @@ HARD = {
     "corner on a face": (lambda: fuse(box(0, 0, 0, 4, 4, 4), box(3, 3, 4, 6, 6, 7)), 0.3, 0.4),
     "long channel": (lambda: box(0, 0, 0, 100, 1, 1), 0.15, 0.18),
     "perforated plate": (perforated, 0.2, 0.4),
+    "pocket": (lambda: cut(box(0, 0, 0, 10, 10, 10), box(4.9, 2, 5, 5.1, 8, 10)), 0.15, 0.9),
+    "corner cut out": (lambda: cut(box(0, 0, 0, 10, 10, 10), box(5, 5, -1, 11, 11, 11)), 0.5, 0.7),
+    "hollow": (lambda: cut(box(0, 0, 0, 10, 10, 10), box(3, 3, 3, 7, 7, 7)), 0.5, 0.7),
 }  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""Two hundred and forty seeded, damaged scans: each closes, or its findings name the damage."""
+"""A hundred and twenty seeded, damaged scans: each closes, or its findings name the damage."""
 
 import resource
 from dataclasses import replace
@@ -102,7 +102,7 @@ REPAIRS = [
     {"do": "unify_normals"},
     {"do": "drop_pieces", "smaller": 0.5},
 ]
-PER_CHUNK = 24
+PER_CHUNK = 12
 
 
 def _file(kinds: list[str], shape: int, rng) -> bytes:

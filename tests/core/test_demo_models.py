@@ -15,8 +15,9 @@ from demo.elbow import air_volume, sheet_areas
 from demo.slot import plan_area
 from intaglio.cli import main
 from intaglio.parts.taking import together
-from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.plan import run_to
 from intaglio.recipe.recipe import read_recipe
+from tests.core.shapes import uncounted
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -63,9 +64,10 @@ def test_the_faults_of_the_buoy(capsys):
 def _domain(name: str) -> dict:
     recipe = read_recipe(DEMO / "recipes" / f"{name}.yaml")
     source = together([(p.name, p.read_bytes()) for p in recipe.parts])
-    states = run_to(
-        "patches", source, recipe.name, recipe.settings, MemoryStore(), numbers=recipe.numbers
-    )
+    with uncounted() as store:
+        states = run_to(
+            "patches", source, recipe.name, recipe.settings, store, numbers=recipe.numbers
+        )
     reports = {s.stage: s.report for s in states}
     assert reports["geometry"]["closed"]
     errors = [f for f in reports["patches"]["findings"] if f["level"] == "error"]

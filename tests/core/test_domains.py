@@ -12,15 +12,16 @@ from intaglio.errors import SettingRejected, StepFailed
 from intaglio.formats.stl import stl_bytes
 from intaglio.parts.kinds import CAD
 from intaglio.parts.taking import Source
-from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.plan import run_to
 from tests.core.scans import holed, sphere
-from tests.core.shapes import box, cut, cylinder, pipe
+from tests.core.shapes import box, cut, cylinder, pipe, steady, uncounted
+from tests.made import SharedStore
 
 BALL = 4 / 3 * np.pi * 125.0
 
 
 def _cad(*shapes, names=()):
-    return Source("part.step", step_bytes(Part(compound(list(shapes)), "mm", names)))
+    return Source("part.step", steady(step_bytes(Part(compound(list(shapes)), "mm", names))))
 
 
 def _stl(part):
@@ -38,7 +39,8 @@ def _facet_ball(fine=5):
 def _run(source, domain, target="patches", geometry=None, sizes=None):
     given = {"domain": domain, "geometry": {"unit": "mm", **(geometry or {})}}
     given["sizing"] = sizes or {}
-    states = run_to(target, source, "part", given, MemoryStore())
+    with uncounted() as store:
+        states = run_to(target, source, "part", given, store)
     return {s.stage: s.report for s in states}
 
 
@@ -244,7 +246,7 @@ def test_facets_are_meshed_to_the_end():
         "domain": {"where": "as-is"},
         "sizing": {"smallest": 0.8, "largest": 1.2},
     }
-    states = run_to("case", source, "ball", given, MemoryStore())
+    states = run_to("case", source, "ball", given, SharedStore())
     reports = {s.stage: s.report for s in states}
     assert reports["case"]["valid"]
     assert reports["volume"]["volume"] == pytest.approx(BALL, rel=0.03)

@@ -137,12 +137,12 @@ def test_slivers_go_without_a_hole():
 
 @pytest.mark.slow
 def test_union_agrees_with_the_lens_formula():
-    a, b = sphere(fine=5), sphere(fine=5, at=(7.0, 1.0, 2.0))
+    a, b = sphere(fine=4), sphere(fine=4, at=(7.0, 1.0, 2.0))
     part, count = repair.union(joined([a, b]))
     d, r = np.sqrt(54.0), 10.0
     lens = np.pi * (4 * r + d) * (2 * r - d) ** 2 / 12
     assert count == 2
-    assert _sound(part).volume == pytest.approx(2 * 4 / 3 * np.pi * 1000 - lens, rel=2e-3)
+    assert _sound(part).volume == pytest.approx(2 * 4 / 3 * np.pi * 1000 - lens, rel=6e-3)
     with pytest.raises(StepFailed) as caught:
         repair.union(joined([holed(a, (0, 0, 10), 3), b]))
     assert caught.value.code == "open-body" and caught.value.places

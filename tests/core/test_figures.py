@@ -8,10 +8,11 @@ from intaglio.cad.tessellation import tessellate
 from intaglio.facets.part import FacetPart
 from intaglio.parts.model import model_of
 from intaglio.parts.taking import together
-from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.plan import run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from tests.core.figures import surface_figures, volume_figures
 from tests.core.shapes import BARE
+from tests.made import SharedStore
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -43,7 +44,7 @@ def test_demo_models_keep_the_figures(name, sizing, mean):
     settings = plain_settings(recipe)
     settings["sizing"] = settings.get("sizing", {}) | sizing
     settings |= BARE
-    store = MemoryStore()
+    store = SharedStore()
     source = together([(p.name, p.read_bytes()) for p in recipe.parts])
     states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}
     held = {k: store.get(str(states[k].key)) for k in ("domain", "sizing", "surface", "volume")}

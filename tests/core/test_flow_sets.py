@@ -9,6 +9,7 @@ from intaglio.interface.study import Study
 from intaglio.proof.verdict import fall
 from tests.core.hard_shapes import HARD
 from tests.core.shapes import source as step_file
+from tests.core.shapes import uncounted
 from tests.core.world import SET
 from tests.core.world.model import source as part_of
 
@@ -66,19 +67,17 @@ def falls(study, folder):
 def test_hard_shapes(name, layers, tmp_path):
     make, smallest, largest = HARD[name]
     step_file(make(), tmp_path, "part")
-    falls(
-        intaglio.open(tmp_path / "part.step", quiet=True).set(
-            domain={"where": "as-is"},
-            sizing={"smallest": 1.3 * smallest, "largest": 1.6 * largest},
-            layers=layers,
-        ),
-        tmp_path,
-    )
+    # of a plate with coarser cells the iteration does not settle
+    coarser = 1.3 if name == "thin plate" else 2.0
+    sizing = {"smallest": coarser * smallest, "largest": 1.2 * coarser * largest}
+    study = intaglio.open(tmp_path / "part.step", quiet=True)
+    with uncounted():
+        falls(study.set(domain={"where": "as-is"}, sizing=sizing, layers=layers), tmp_path)
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("name", ["duct 4", "lofted 3", "blended tubes 1"])
 def test_parts_of_the_set_with_layers(name, tmp_path):
     study = Study(name, part_of(SET[name].make()), quiet=True)
-    study = study.set(domain={"where": "as-is"}, sizing={"cells": 20_000}, layers=LAYERS)
+    study = study.set(domain={"where": "as-is"}, sizing={"cells": 8_000}, layers=LAYERS)
     falls(study, tmp_path)

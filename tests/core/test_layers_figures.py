@@ -12,13 +12,14 @@ from intaglio.parts.taking import together
 from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings
 from intaglio.quality.values import Values, cell_values
-from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.plan import run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.layers.step import COVER
 from intaglio.stages.volume import volume_mesh
 from tests.core.test_layers import scaled_jacobians
 from tests.core.world import SET
 from tests.core.world.model import source
+from tests.made import SharedStore
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -29,7 +30,7 @@ def _covered(report) -> float:
 
 
 def _run(part, name, settings, store=None):
-    store = store or MemoryStore()
+    store = store or SharedStore()
     states = {s.stage: s for s in run_to("volume", part, name, settings, store)}
     product = store.get(str(states["volume"].key))
     return states["layers"].report, volume_mesh(product), product.arrays["layer"] > 0
@@ -124,7 +125,7 @@ MANY = [("duct 3", "as-is", 24, 1.15, 0.5, 0),
 @pytest.mark.slow
 @pytest.mark.parametrize("name, where, count, growth, last, first", MANY)
 def test_layers_of_all_numbers_stand_where_there_is_room(name, where, count, growth, last, first):
-    part, store = source(SET[name].make()), MemoryStore()
+    part, store = source(SET[name].make()), SharedStore()
     given = {"domain": {"where": where}, "sizing": {"cells": 60_000}}
     row = {"patches": ["*"], "count": count, "growth": growth}
     if first:

@@ -1,5 +1,6 @@
 """The application as `make run` starts it, in a folder of its own, and a browser before it."""
 
+import itertools
 import os
 import signal
 import subprocess
@@ -12,7 +13,9 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from intaglio.parts.taking import Source
 from start.cluster import free_port
+from tests.core import shapes
 
 ROOT = Path(__file__).parents[2]
 # the machine may be busy with other tests: how soon a page shows something is not asked here
@@ -93,6 +96,15 @@ def page(browser, application) -> Iterator[Page]:
     yield opened
     context.close()
     assert errors == []
+
+
+_made = itertools.count(1)
+
+
+def source(shape, folder: Path, name: str = "part") -> Source:
+    """A shape as a file of its own: what other tests made of the same shape is not found again."""
+    same = shapes.source(shape, folder, name)
+    return Source(same.name, same.data + b"\n" * next(_made))
 
 
 def _foreign(url: str) -> bool:

@@ -6,8 +6,8 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.core.shapes import pipe, source
-from tests.screens.conftest import ROOT
+from tests.core.shapes import pipe
+from tests.screens.conftest import ROOT, source
 from tests.screens.test_whole_path import act, drop, open_stage
 
 pytestmark = pytest.mark.screens

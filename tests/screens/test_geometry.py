@@ -6,7 +6,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.core.shapes import box, source
+from tests.core.shapes import box
+from tests.screens.conftest import source
 from tests.screens.test_whole_path import act, blank, done, drop, open_stage
 
 pytestmark = pytest.mark.screens

@@ -14,9 +14,9 @@ from playwright.sync_api import Locator, Page, expect
 from intaglio.mesh.mesh import Mesh
 from intaglio.quality.values import Values
 from tests.core import any_cells
-from tests.core.shapes import pipe, source
+from tests.core.shapes import pipe
 from tests.core.test_any_cells import vtk_grid
-from tests.screens.conftest import wait_until
+from tests.screens.conftest import source, wait_until
 from tests.screens.test_whole_path import act, blank, done, drop, open_stage
 
 pytestmark = pytest.mark.screens

@@ -6,8 +6,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.core.shapes import pipe, source
-from tests.screens.conftest import Application
+from tests.core.shapes import pipe
+from tests.screens.conftest import Application, source
 from tests.screens.test_whole_path import blank, drop
 
 pytestmark = pytest.mark.screens

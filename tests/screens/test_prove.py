@@ -9,7 +9,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, TimeoutError, expect
 
-from tests.core.shapes import pipe, source
+from tests.core.shapes import pipe
+from tests.screens.conftest import source
 from tests.screens.test_hand_over import CHANGE
 from tests.screens.test_whole_path import drop, open_stage
 

@@ -12,11 +12,11 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.core.shapes import box, pipe, source
+from tests.core.shapes import box, pipe
 from tests.core.test_standing_sheets import BAFFLED, step
 from tests.core.world import SET
 from tests.core.world.model import source as world_source
-from tests.screens.conftest import wait_until
+from tests.screens.conftest import source, wait_until
 
 pytestmark = pytest.mark.screens
 

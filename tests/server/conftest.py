@@ -26,8 +26,10 @@ def pipe_file(tmp_path_factory):
 
 
 @pytest.fixture(autouse=True)
-def children_use_the_test_database(transactional_db):
-    """A job's child process reads the name of the database from the environment."""
+def children_use_the_test_database(db):
+    """A job's child process reads the name of the database from the environment. Each test is a
+    transaction that is taken back; one where threads or other processes look in says so by the
+    mark `django_db(transaction=True)`."""
     os.environ["INTAGLIO_DB_NAME"] = connection.settings_dict["NAME"]
 
 
@@ -37,6 +39,15 @@ def nobody_waits_for_live_runs(settings):
     settings.LIVE_SECONDS = 0.0
 
 
+@pytest.fixture(autouse=True)
+def passwords_are_hashed_quickly(settings):
+    """The usual hash takes a third of a second, so that guessing does."""
+    settings.PASSWORD_HASHERS = [
+        "django.contrib.auth.hashers.MD5PasswordHasher",
+        *settings.PASSWORD_HASHERS,
+    ]
+
+
 def _client(name: str) -> APIClient:
     client = APIClient()
     client.force_login(get_user_model().objects.create_user(name, password="quiet-water"))
@@ -44,12 +55,12 @@ def _client(name: str) -> APIClient:
 
 
 @pytest.fixture
-def ada(transactional_db):
+def ada(db):
     return _client("ada")
 
 
 @pytest.fixture
-def ben(transactional_db):
+def ben(db):
     return _client("ben")
 
 

@@ -21,13 +21,13 @@ WORD = "a quiet-water morning"
 
 
 @pytest.fixture
-def keeper(transactional_db):
+def keeper(db):
     User.objects.create_user("kay", password=WORD, is_staff=True)
     return _signed_in("kay")
 
 
 @pytest.fixture
-def eve(transactional_db):
+def eve(db):
     User.objects.create_user("eve", password=WORD)
     return _signed_in("eve")
 
@@ -79,7 +79,7 @@ def test_guessing_from_many_addresses_has_to_wait_and_locks_nobody_out(keeper, e
     assert _sign_in(APIClient(), "eve", new["password"], REMOTE_ADDR="10.2.2.2").status_code == 200
 
 
-def test_who_has_no_account_is_told_the_same_and_waits_too(transactional_db):
+def test_who_has_no_account_is_told_the_same_and_waits_too(db):
     guesser = APIClient()
     answers = [_sign_in(guesser, "nobody", "guess") for _ in range(12)]
     assert answers[0].status_code == 400 and answers[-1].status_code == 429
@@ -257,7 +257,7 @@ def test_the_log_is_ones_own_but_for_keepers(keeper, eve):
     assert not any(WORD in str(e) or "guess" in str(e) for e in Event.objects.values())
 
 
-def test_the_demo_is_for_the_demo_alone(transactional_db, settings, monkeypatch):
+def test_the_demo_is_for_the_demo_alone(db, settings, monkeypatch):
     User.objects.create_user("demo", password=PASSWORD, is_staff=True)
     settings.DEMO = True
     client = _signed_in("demo", PASSWORD)

@@ -83,6 +83,7 @@ def test_a_version_that_is_none_is_refused(ada, variant, told):
     assert answer.status_code == 400 and "If-Match" in answer.data["message"]
 
 
+@pytest.mark.django_db(transaction=True)
 def test_of_two_writes_at_once_one_is_refused(ada, ben, shared):
     """Twelve rounds of two writes from the same version: one of each pair is told of the other."""
     for number in range(12):

@@ -15,6 +15,10 @@ from studies.models import Job, Product
 from studies.storable import TooMuch, bounded, storable, words
 from studies.store import save_bytes
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
 LONG_AGO = timedelta(hours=1)
 
 
@@ -208,7 +212,7 @@ def test_plain_data_is_made_fit_to_be_kept():
         bounded(["x" * 1000] * 1000, 1000)
 
 
-def test_a_report_beyond_all_numbers_is_kept_and_read(transactional_db):
+def test_a_report_beyond_all_numbers_is_kept_and_read(db):
     report = {"volume": 10**500, "cells": 10**25, "size": float("inf"), "name": "a\x00"}
     save_bytes("k" * 64, "geometry", report, b"x")
     kept = Product.objects.get(key="k" * 64).report

@@ -140,6 +140,7 @@ def test_what_cannot_be_proven_is_said_and_nothing_is_lost(ada, laminar, work, k
         assert ask(ada, laminar, **wrong).status_code == 400
 
 
+@pytest.mark.django_db(transaction=True)
 def test_it_stops_when_asked_and_keeps_what_there_is(ada, proven):
     """Asked while it runs, with residuals told on the way."""
     ask(ada, proven, iterations=20_000)

@@ -11,6 +11,10 @@ from rest_framework.test import APIClient
 from intaglio_server import guard
 from intaglio_server.guard import Guard
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
 PIECE = b"x" * 100_000
 
 
@@ -48,7 +52,7 @@ def asked(path, pieces, headers=(), last=True):
 
 
 @pytest.fixture
-def cookie(transactional_db):
+def cookie(db):
     get_user_model().objects.create_user("ada", password="quiet-water")
     client = APIClient()
     client.force_login(get_user_model().objects.get(username="ada"))
@@ -56,7 +60,7 @@ def cookie(transactional_db):
 
 
 @pytest.mark.parametrize("path", ["/api/studies", "/api/studies/7/files"])
-def test_files_of_nobody_are_not_taken(transactional_db, path):
+def test_files_of_nobody_are_not_taken(db, path):
     strange = (b"cookie", b"sessionid=nobody; \x00\xff;;=")
     assert asked(path, [PIECE] * 3) == (403, "not_authenticated", 0)
     assert asked(path, [PIECE] * 3, [strange]) == (403, "not_authenticated", 0)

@@ -11,6 +11,9 @@ from django.test import AsyncClient
 from intaglio_server import handler
 from studies.api.jobs import JobsView
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
 
 def asked(application, path, cookie):
     return ApplicationCommunicator(
@@ -52,7 +55,7 @@ def test_a_call_goes_to_its_thread_once(ada, monkeypatch):
 
 
 @pytest.mark.parametrize("path, status", [("/api/nothing", 404), ("/api/studies", 403)])
-def test_what_is_refused_is_refused_in_words(transactional_db, path, status):
+def test_what_is_refused_is_refused_in_words(db, path, status):
     async def ask():
         one = asked(handler.application(), path, "")
         await one.send_input({"type": "http.request", "body": b"", "more_body": False})

@@ -37,7 +37,7 @@ def test_a_report_runs_nothing(ada, variant, work, known):
     assert "script-src" not in policy and b"<script" not in b"".join(answer)
 
 
-def test_signing_in_takes_the_page_s_own_token(transactional_db):
+def test_signing_in_takes_the_page_s_own_token(db):
     get_user_model().objects.create_user("ada", password="quiet-water")
     page = APIClient(enforce_csrf_checks=True)
     words = {"username": "ada", "password": "quiet-water"}

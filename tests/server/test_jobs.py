@@ -16,6 +16,9 @@ from studies.models import Chunk, Job, Product
 from studies.store import DamagedProduct, load_bytes, save_bytes
 from tests import dying
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
 
 def _start(client, variant, target="volume"):
     answer = client.post(f"/api/variants/{variant.id}/runs", {"target": target}, format="json")
@@ -171,7 +174,7 @@ def test_a_lost_job_that_was_to_be_cancelled_is(ada, variant):
     assert job.state == "cancelled"
 
 
-def test_a_product_is_whole_or_not_at_all(transactional_db, monkeypatch):
+def test_a_product_is_whole_or_not_at_all(db, monkeypatch):
     monkeypatch.setattr("studies.store.CHUNK_BYTES", 10)
     made = Chunk.objects.create
 
@@ -186,7 +189,7 @@ def test_a_product_is_whole_or_not_at_all(transactional_db, monkeypatch):
     assert not Product.objects.exists() and not Chunk.objects.exists()
 
 
-def test_a_damaged_product_is_found_out(transactional_db, monkeypatch, settings, tmp_path):
+def test_a_damaged_product_is_found_out(db, monkeypatch, settings, tmp_path):
     settings.PRODUCT_CACHE = tmp_path
     monkeypatch.setattr("studies.store.CHUNK_BYTES", 64)
     data = bytes(range(256)) * 500
@@ -212,7 +215,7 @@ def test_a_damaged_product_is_found_out(transactional_db, monkeypatch, settings,
         load_bytes(key)
 
 
-def test_the_cache_makes_room_for_what_was_looked_at_last(transactional_db, settings, tmp_path):
+def test_the_cache_makes_room_for_what_was_looked_at_last(db, settings, tmp_path):
     settings.PRODUCT_CACHE = tmp_path
     settings.CACHE_BYTES = 2**20
     for number in range(40):

@@ -12,6 +12,9 @@ from studies.models import Job, Product
 from studies.store import load_bytes
 from studies.tasks import enqueue
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
 
 def _change(ada, variant, **sizing):
     answer = ada.patch(f"/api/variants/{variant.id}/settings", {"sizing": sizing}, format="json")

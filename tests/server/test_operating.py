@@ -21,6 +21,10 @@ from start.cluster import free_port, make_database, running
 from studies.models import Chunk, Product
 from tests.killing import Service, faults_after, kill_and_work
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
 ROOT = Path(__file__).parents[2]
 OLD = Path(__file__).parent / "data/release_0_3.dump"
 

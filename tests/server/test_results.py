@@ -137,6 +137,7 @@ def test_the_stages_are_described(ada):
         assert stage["title"] and stage["action"] and stage["sentences"]
 
 
+@pytest.mark.django_db(transaction=True)
 def test_the_stream_sends_each_change(done):
     import asyncio
 

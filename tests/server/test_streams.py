@@ -17,6 +17,10 @@ from intaglio_server import handler
 from studies import hub
 from studies.models import Job
 
+# other connections and processes look in
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
 # more than the database takes connections
 OPEN = 70
 
@@ -202,7 +206,7 @@ def test_a_listener_that_lost_the_database_tells_what_changed_meanwhile(job, mon
     asyncio.run(asyncio.wait_for(listen(), 30))
 
 
-def test_who_has_not_signed_in_hears_nothing(transactional_db):
+def test_who_has_not_signed_in_hears_nothing(db):
     async def ask():
         return (await AsyncClient().get("/api/events")).status_code
 

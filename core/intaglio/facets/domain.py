@@ -152,13 +152,16 @@ class _Shell:
 def _shells(part: FacetPart, closed: list[FacetOpening]) -> list[_Shell]:
     table = edge_table(part.triangles)
     piece = _closed_along(part, table, closed)
+    beside = [
+        set(piece[np.isin(part.triangles, o.nodes).sum(axis=1) >= 2].tolist()) for o in closed
+    ]
     out = []
     for p in range(int(piece.max()) + 1):
         own = np.flatnonzero(piece == p)
         triangles, cap, rims = [part.triangles[own]], [np.full(len(own), -1, np.int32)], []
         for k, o in enumerate(closed):
             # the host region's own piece does not lie behind the opening
-            if not o.free and (part.region[own] == o.region).any():
+            if p not in beside[k] or (not o.free and (part.region[own] == o.region).any()):
                 continue
             lid = _cap_of(part.triangles[own], part.points, o.nodes)
             if len(lid):

@@ -155,12 +155,10 @@ def _nested(rims: list[Floats], at: Floats, normal: Any) -> bool:
     first = np.cross(n, np.eye(3)[np.abs(n).argmin()])
     axes = np.column_stack([first, np.cross(n, first)])
     flat = [(rim - at) @ axes for rim in rims]
-    for k, polygon in enumerate(flat):
-        low, high = polygon.min(axis=0), polygon.max(axis=0)
-        for j, other in enumerate(flat):
-            if j != k and (other.min(axis=0) > low).all() and (other.max(axis=0) < high).all():
-                return True
-    return False
+    low = np.array([polygon.min(axis=0) for polygon in flat])
+    high = np.array([polygon.max(axis=0) for polygon in flat])
+    within = (low[:, None] > low).all(axis=2) & (high[:, None] < high).all(axis=2)
+    return bool(within.any())
 
 
 def free_length(model: Model) -> float:

@@ -12,6 +12,7 @@ from intaglio.facets.part import FacetPart
 from intaglio.formats.stl import stl_bytes
 from intaglio.parts.kinds import CAD
 from intaglio.parts.taking import Source
+from tests.core.shapes import steady
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ def source(made: TopoDS_Shape | FacetPart) -> Source:
     """The model's file: STEP for CAD, STL for facets."""
     if isinstance(made, FacetPart):
         return Source("part.stl", stl_bytes(made.points, made.triangles, "part"))
-    return Source("part.step", step_bytes(Part(compound([made]), "mm")))
+    return Source("part.step", steady(step_bytes(Part(compound([made]), "mm"))))
 
 
 def grown(shape: TopoDS_Shape, factor: float) -> TopoDS_Shape:
