@@ -8,6 +8,7 @@ from pathlib import Path
 
 from xdist.scheduler.loadscope import LoadScopeScheduling
 
+from tests.database_cluster import CORES, OWN
 from tests.made import FOLDER
 
 # what takes long, longest first, so that no worker is left alone with it at the end
@@ -34,6 +35,11 @@ def pytest_xdist_make_scheduler(config, log):
 def pytest_collection_modifyitems(items):
     place = {unit: k for k, unit in enumerate(LONGEST)}
     items.sort(key=lambda item: place.get(_unit(item.nodeid), len(place)))
+
+
+def pytest_runtest_setup(item):
+    # processes that a test begins share out the cores as they like
+    os.sched_setaffinity(0, OWN if item.nodeid.startswith("tests/core/") else CORES)
 
 
 def pytest_configure(config):

@@ -12,11 +12,11 @@ from pathlib import Path
 
 from start.cluster import Cluster, start, stop
 
-WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
-if WORKER:
-    # kernels take as many threads as there are cores: two workers with two each are slower
-    _cores = sorted(os.sched_getaffinity(0))
-    os.sched_setaffinity(0, {_cores[int(WORKER.removeprefix("gw")) % len(_cores)]})
+# kernels take as many threads as there are cores: two workers with two each are slower
+CORES = sorted(os.sched_getaffinity(0))
+_WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
+OWN = {CORES[int(_WORKER.removeprefix("gw")) % len(CORES)]} if _WORKER else set(CORES)
+os.sched_setaffinity(0, OWN)
 
 _cluster: Cluster | None = None
 _folder: Path | None = None

@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -113,16 +113,22 @@ def uncounted() -> Iterator[SharedStore]:
         yield SharedStore("uncounted")
 
 
+@contextmanager
+def store_for(given: Mapping[str, Mapping[str, Any]]) -> Iterator[SharedStore]:
+    """A store for a run with these settings: uncounted, if they give both limits of the sizes."""
+    if {"smallest", "largest"} <= given.get("sizing", {}).keys():
+        with uncounted() as store:
+            yield store
+    else:
+        yield SharedStore()
+
+
 def run(
     part: Source, target: str, given: dict[str, dict[str, Any]] | None = None
 ) -> tuple[dict[str, Any], SharedStore]:
     """States by stage after a run, without layers unless they are asked for, and the store with the
     products."""
     given = {**BARE, **(given or {})}
-    if {"smallest", "largest"} <= given.get("sizing", {}).keys():
-        with uncounted() as store:
-            states = run_to(target, part, "test", given, store)
-    else:
-        store = SharedStore()
+    with store_for(given) as store:
         states = run_to(target, part, "test", given, store)
     return {s.stage: s for s in states}, store

@@ -128,11 +128,15 @@ def test_a_number_that_cannot_be_used_is_refused_at_its_blank():
     assert now["sizing"].error is not None and now["sizing"].error.blank == "sizing.cells"
 
 
-@pytest.mark.parametrize("name", ["knob 1", "header 2", "duct 1", "noise on a sphere 1"])
-@pytest.mark.parametrize("given", [INSIDE, AROUND], ids=["as it is", "around"])
-def test_the_first_mesh_has_about_the_cells_that_were_asked_for(name, given):
+FIRST = {
+    "knob 1": AROUND, "noise on a sphere 1": AROUND, "header 2": INSIDE, "duct 1": INSIDE,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", FIRST)
+def test_the_first_mesh_has_about_the_cells_that_were_asked_for(name):
     wanted = 40_000
-    given = {**given, "sizing": {"cells": wanted}}
+    given = {**FIRST[name], "sizing": {"cells": wanted}}
     reports = {s.stage: s.report for s in run_to("volume", *_case(name), given, SharedStore())}
     mesh = reports["volume"]
     # where curves alone take more, the brief says how many

@@ -11,8 +11,7 @@ from intaglio.parts.taking import together
 from intaglio.recipe.plan import run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from tests.core.figures import surface_figures, volume_figures
-from tests.core.shapes import BARE
-from tests.made import SharedStore
+from tests.core.shapes import BARE, store_for
 
 DEMO = Path(__file__).parents[2] / "demo"
 
@@ -32,7 +31,7 @@ MODELS = [
     ("drum", {}, 0.303),
     # finer edges than these find creases of its facets that their curvature does not tell of
     ("buoy", {"smallest": 0.16, "largest": 0.95}, 0.30),
-    ("slot", {"smallest": 4.0, "largest": 16.0}, 0.35),
+    ("slot", {"smallest": 5.0, "largest": 20.0}, 0.35),
     ("cooler", {"smallest": 1.6, "largest": 6.0}, 0.31),
 ]
 
@@ -44,9 +43,9 @@ def test_demo_models_keep_the_figures(name, sizing, mean):
     settings = plain_settings(recipe)
     settings["sizing"] = settings.get("sizing", {}) | sizing
     settings |= BARE
-    store = SharedStore()
     source = together([(p.name, p.read_bytes()) for p in recipe.parts])
-    states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}
+    with store_for(settings) as store:
+        states = {s.stage: s for s in run_to("volume", source, recipe.name, settings, store)}
     held = {k: store.get(str(states[k].key)) for k in ("domain", "sizing", "surface", "volume")}
     used = states["sizing"].settings
     surface = surface_figures(

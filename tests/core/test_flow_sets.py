@@ -76,8 +76,10 @@ def test_hard_shapes(name, layers, tmp_path):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("name", ["duct 4", "lofted 3", "blended tubes 1"])
+@pytest.mark.parametrize("name", ["duct 4", "header 2", "blended tubes 1"])
 def test_parts_of_the_set_with_layers(name, tmp_path):
     study = Study(name, part_of(SET[name].make()), quiet=True)
-    study = study.set(domain={"where": "as-is"}, sizing={"cells": 8_000}, layers=LAYERS)
+    study = study.set(
+        domain={"where": "as-is"}, sizing={"cells": 8_000, "angle": 45}, layers=LAYERS
+    )
     falls(study, tmp_path)

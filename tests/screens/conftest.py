@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from intaglio.parts.taking import Source
-from start.cluster import free_port
+from start.cluster import free_port, make_database, start
 from tests.core import shapes
 
 ROOT = Path(__file__).parents[2]
@@ -30,6 +30,32 @@ CHROMIUM = [
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
 ]
+
+
+# the demo account with its studies, of which none but the ejector's is left for the start to queue
+KNOWN_DEMOS = """
+import django
+django.setup()
+from studies.management.commands import demo
+from studies import tasks
+tasks.enqueue = lambda job, unasked: job.delete()
+demo.DEMOS = [row for row in demo.DEMOS if row[0] != "ejector.step"]
+demo.Command().handle()
+"""
+
+
+def _keep_demos_waiting(var: Path, environment: dict[str, str]) -> None:
+    """So that no test waits behind work of which it sees nothing."""
+    cluster = start(var / "database", durable=False)
+    make_database(cluster)
+    told = environment | cluster.environment()
+    told |= {"PYTHONPATH": f"{ROOT / 'core'}:{ROOT / 'server'}", "INTAGLIO_DEMO": "1"}
+    told |= {"DJANGO_SETTINGS_MODULE": "intaglio_server.settings"}
+    for words in (["manage.py", "migrate", "--no-input", "--skip-checks"], ["-c", KNOWN_DEMOS]):
+        subprocess.run(
+            [sys.executable, *words],
+            cwd=ROOT / "server", env=told, check=True, capture_output=True,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -48,6 +74,8 @@ def application(tmp_path_factory) -> Iterator[Application]:
     set_by_tests = ("INTAGLIO_", "PYTHONPATH")
     environment = {k: v for k, v in os.environ.items() if not k.startswith(set_by_tests)}
     environment |= {"INTAGLIO_VAR": str(var), "INTAGLIO_PORT": str(port)}
+    var.mkdir(mode=0o711)
+    _keep_demos_waiting(var, environment)
     process = subprocess.Popen(
         [sys.executable, "-m", "start.serve"],
         cwd=ROOT, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,

@@ -34,13 +34,28 @@ SCHEMA = described()
 OPERATIONS = {f"{o.ok().method.upper()} {o.ok().path}": o.ok() for o in SCHEMA.get_all_operations()}
 
 
+# what a run to the patches left behind: the job's own fields, and what the variant shows
+_RAN: dict[str, dict] = {}
+_ROWS = {"id", "owner_id", "study_id", "variant_id", "source_id", "queue_id"}
+
+
 @pytest.fixture
 def there(ada, study, variant, work, known):
     """Something at every address: a study with its first stages run, and a job."""
 
     def run():
+        if _RAN:
+            Job.objects.create(
+                **_RAN["job"], owner=study.owner, study=study, variant=variant, source=study.source
+            )
+            variant.shown = _RAN["shown"]
+            variant.save(update_fields=["shown"])
+            return
         ada.post(f"/api/variants/{variant.id}/runs", {"target": "patches"}, format="json")
         work()
+        (row,) = Job.objects.filter(variant=variant).values()
+        variant.refresh_from_db()
+        _RAN.update(job={k: v for k, v in row.items() if k not in _ROWS}, shown=dict(variant.shown))
 
     known(run)
     job = Job.objects.filter(variant=variant).latest("created")
