@@ -90,7 +90,9 @@ def _runs() -> bool:
 @functools.cache
 def _user() -> int | None:
     """Whom children become."""
-    return other_user(Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", kernels.folder())
+    return other_user(
+        Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", kernels.folder()
+    )
 
 
 def begun(act: Act) -> Child:

@@ -1,4 +1,4 @@
-"""A hundred and twenty seeded, damaged scans: each closes, or its findings name the damage."""
+"""Eighty seeded, damaged scans: each closes, or its findings name the damage."""
 
 import resource
 from dataclasses import replace
@@ -102,7 +102,7 @@ REPAIRS = [
     {"do": "unify_normals"},
     {"do": "drop_pieces", "smaller": 0.5},
 ]
-PER_CHUNK = 12
+PER_CHUNK = 8
 
 
 def _file(kinds: list[str], shape: int, rng) -> bytes:

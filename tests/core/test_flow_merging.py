@@ -157,7 +157,7 @@ def test_a_flow_settles_where_layers_grow_from_single_nodes(tmp_path):
     ).export(tmp_path / "out")
     v = read_flow(tmp_path / "out" / "mesh.cgns").ops.volumes
     assert v.stacks > 100
-    done = run_flow(tmp_path / "out", 50)
+    done = run_flow(tmp_path / "out", 80)
     assert done.trouble is None and min(fall(done.history)) >= 2.0
     # temperatures stay between those that flow in
     told = done.warmth.temperature - 273.15

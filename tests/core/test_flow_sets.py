@@ -14,6 +14,11 @@ from tests.core.world import SET
 from tests.core.world.model import source as part_of
 
 LAYERS = {"layers": [{"patches": ["*"], "count": 5, "growth": 1.2, "last": 0.5}]}
+BARE = {"layers": []}
+SHAPES = [
+    ("sphere near a wall", BARE), ("sphere near a wall", LAYERS), ("helix", LAYERS),
+    ("cone tip", BARE), ("thin plate", LAYERS),
+]  # fmt: skip
 # Reynolds number on four volumes over the surface and the speed through the narrower end: a jet
 # through a narrow hole is never steady at the speed that is slow before it
 NUMBER = 30.0
@@ -62,8 +67,7 @@ def falls(study, folder):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("layers", [{"layers": []}, LAYERS], ids=["bare", "layers"])
-@pytest.mark.parametrize("name", ["sphere near a wall", "helix", "cone tip", "thin plate"])
+@pytest.mark.parametrize("name, layers", SHAPES)
 def test_hard_shapes(name, layers, tmp_path):
     make, smallest, largest = HARD[name]
     step_file(make(), tmp_path, "part")

@@ -2,6 +2,7 @@
 
 import itertools
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -65,7 +66,8 @@ class Application:
     process: subprocess.Popen
 
 
-@pytest.fixture(scope="session")
+# of the package: after its last test no event loop of the browser's is left in this process
+@pytest.fixture(scope="package")
 def application(tmp_path_factory) -> Iterator[Application]:
     """Started with the demo study; stopped by Ctrl-C, which must end all of it."""
     var = Path("/var/tmp") / f"intaglio-screens-{os.getpid()}"
@@ -97,7 +99,7 @@ def application(tmp_path_factory) -> Iterator[Application]:
     assert left.strip() == "", "processes were left behind"
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as p:
         started = p.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
@@ -124,6 +126,25 @@ def page(browser, application) -> Iterator[Page]:
     yield opened
     context.close()
     assert errors == []
+
+
+_CHANGE = """async ([variant, change]) => {
+  const token = document.cookie.match(/csrftoken=([^;]+)/)[1];
+  const answer = await fetch(`/api/variants/${variant}/settings`, {
+    method: 'PATCH', body: JSON.stringify(change),
+    headers: {'Content-Type': 'application/json', 'X-CSRFToken': token},
+  });
+  return answer.status;
+}"""
+# where it is not the mesh that is tried
+COARSE = {"sizing": {"cells": 15_000}}
+
+
+def change(page: Page, settings: dict) -> None:
+    """Change settings of the variant that the page shows, as another program would."""
+    variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
+    assert page.evaluate(_CHANGE, [variant, settings]) == 200
+    page.reload()
 
 
 _made = itertools.count(1)

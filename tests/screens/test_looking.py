@@ -16,7 +16,7 @@ from intaglio.quality.values import Values
 from tests.core import any_cells
 from tests.core.shapes import pipe
 from tests.core.test_any_cells import vtk_grid
-from tests.screens.conftest import source, wait_until
+from tests.screens.conftest import COARSE, change, source, wait_until
 from tests.screens.test_whole_path import act, blank, done, drop, open_stage
 
 pytestmark = pytest.mark.screens
@@ -156,6 +156,7 @@ def test_a_foreign_mesh_is_opened_judged_and_its_worst_cell_shown(page: Page, tm
 def test_a_trial_of_three_values_is_made_run_and_compared(page: Page, tmp_path: Path):
     drop(page, "tried.step", source(pipe(), tmp_path).data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    change(page, COARSE)
     open_stage(page, "Layers")
     act(page, "Grow the layers")
     blank(page, "growth of layers 1", "1.1, 1.15, 1.25")

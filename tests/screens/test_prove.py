@@ -10,8 +10,7 @@ import pytest
 from playwright.sync_api import Page, TimeoutError, expect
 
 from tests.core.shapes import pipe
-from tests.screens.conftest import source
-from tests.screens.test_hand_over import CHANGE
+from tests.screens.conftest import change, source
 from tests.screens.test_whole_path import drop, open_stage
 
 pytestmark = pytest.mark.screens
@@ -35,9 +34,7 @@ SETTINGS = {
 def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     drop(page, "pipe.step", source(pipe(length=30.0), tmp_path, "pipe").data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
-    variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
-    assert page.evaluate(CHANGE, [variant, SETTINGS]) == 200
-    page.reload()
+    change(page, SETTINGS)
     open_stage(page, "Case")
     proof = page.get_by_role("region", name="Proof")
 
@@ -101,9 +98,7 @@ def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     expect(profile.get_by_role("alert")).to_contain_text("rows of two numbers")
 
     # another case: the flow is told to be of the earlier one
-    change = {"case": {"gravity": [0.0, 0.0, -9.81]}}
-    assert page.evaluate(CHANGE, [variant, change]) == 200
-    page.reload()
+    change(page, {"case": {"gravity": [0.0, 0.0, -9.81]}})
     open_stage(page, "Case")
     expect(proof).to_contain_text("of an earlier hand-over", timeout=30_000)
 
@@ -111,9 +106,7 @@ def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
 def test_the_mesh_of_a_turbulent_case_is_tried_by_a_thicker_fluid(page: Page, tmp_path: Path):
     drop(page, "pipe.step", source(pipe(length=30.0), tmp_path, "pipe").data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
-    variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
-    assert page.evaluate(CHANGE, [variant, {"sizing": SETTINGS["sizing"]}]) == 200
-    page.reload()
+    change(page, {"sizing": SETTINGS["sizing"]})
     open_stage(page, "Case")
     proof = page.get_by_role("region", name="Proof")
     proof.get_by_role("button", name="Prove it").click()

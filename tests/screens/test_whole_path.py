@@ -16,7 +16,7 @@ from tests.core.shapes import box, pipe
 from tests.core.test_standing_sheets import BAFFLED, step
 from tests.core.world import SET
 from tests.core.world.model import source as world_source
-from tests.screens.conftest import source, wait_until
+from tests.screens.conftest import COARSE, change, source, wait_until
 
 pytestmark = pytest.mark.screens
 
@@ -189,6 +189,7 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     drop(page, "layered.step", source(pipe(), tmp_path).data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
     done(page)
+    change(page, COARSE)
     brief = page.get_by_role("complementary", name="Brief")
     open_stage(page, "Layers")
     # nothing to ask for before the patches are there; then everything up to here is run at once
@@ -329,7 +330,7 @@ def test_bad_files_get_a_clear_message(page: Page, name: str, data: bytes, words
     assert page.get_by_role("link").count() == before
 
 
-def _begin_long_run(page: Page, tmp_path: Path, name: str) -> None:
+def _begin_long_run(page: Page, tmp_path: Path, name: str, largest: str = "0.4") -> None:
     drop(page, name, source(box(0, 0, 0, 10, 10, 10), tmp_path).data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
     # the sizing's blanks are derived once the domain is known
@@ -338,7 +339,7 @@ def _begin_long_run(page: Page, tmp_path: Path, name: str) -> None:
     open_stage(page, "Sizing")
     blank(page, "smallest edge", "0.2")
     expect(page.get_by_label("smallest edge", exact=True)).to_have_class(re.compile("changed"))
-    blank(page, "largest edge", "0.4")
+    blank(page, "largest edge", largest)
     expect(page.get_by_label("largest edge", exact=True)).to_have_class(re.compile("changed"))
     open_stage(page, "Volume")
     page.get_by_role("button", name="Fill the volume").click()
@@ -346,7 +347,7 @@ def _begin_long_run(page: Page, tmp_path: Path, name: str) -> None:
 
 
 def test_a_reload_during_a_job_keeps_it(page: Page, tmp_path: Path):
-    _begin_long_run(page, tmp_path, "tank.step")
+    _begin_long_run(page, tmp_path, "tank.step", "0.6")
     page.reload()
     expect(page.get_by_role("button", name="Cancel").first).to_be_visible()
     expect(page.get_by_role("status").first).to_contain_text("%")

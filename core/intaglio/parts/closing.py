@@ -151,6 +151,8 @@ def _lowest_plane(part: FacetPart, rims: list[Floats]) -> tuple[Floats, Floats]:
 
 def _nested(rims: list[Floats], at: Floats, normal: Any) -> bool:
     """Whether a rim lies within another, all in one plane."""
+    if len(rims) < 2:
+        return False
     n = np.asarray(normal, float)
     first = np.cross(n, np.eye(3)[np.abs(n).argmin()])
     axes = np.column_stack([first, np.cross(n, first)])

@@ -110,7 +110,9 @@ def _block(n: int) -> Mesh:
         tets.append(nodes[:, [0, 2, 1, 3]] if odd else nodes)
     cells = np.concatenate(tets).astype(np.int32)
     sides = cells[:, [[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]]].reshape(-1, 3)
-    _, first, count = np.unique(np.sort(sides, axis=1), axis=0, return_index=True, return_counts=True)
+    _, first, count = np.unique(
+        np.sort(sides, axis=1), axis=0, return_index=True, return_counts=True
+    )
     rim = sides[first[count == 1]]
     points = np.stack(np.unravel_index(np.arange(number.size), number.shape), axis=1).astype(float)
     return tet_mesh(points, cells, rim, np.zeros(len(rim), np.int32), (Patch("wall", "wall"),))
