@@ -17,7 +17,8 @@ log = logging.getLogger(__name__)
 
 # what a child may know of the environment
 _KNOWN = (
-    "PATH", "LANG", "LC_ALL", "TZ", "PYTHONPATH", "INTAGLIO_KERNELS", "XDG_CACHE_HOME", "VIRTUAL_ENV",
+    "PATH", "LANG", "LC_ALL", "TZ", "PYTHONPATH", "VIRTUAL_ENV",
+    "INTAGLIO_KERNELS", "XDG_CACHE_HOME",
 )  # fmt: skip
 # an account that owns nothing
 _NOBODY = 65534

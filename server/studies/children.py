@@ -90,9 +90,8 @@ def _runs() -> bool:
 @functools.cache
 def _user() -> int | None:
     """Whom children become."""
-    return other_user(
-        Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core", kernels.folder()
-    )
+    code = (Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core")
+    return other_user(*code, kernels.folder())
 
 
 def begun(act: Act) -> Child:

@@ -116,6 +116,7 @@ def test_jobs_of_a_shared_study_are_seen_and_cancelled(ada, ben, study, variant,
     assert theirs.json()["id"] in {j["id"] for j in ada.get("/api/jobs").json()}
 
 
+@pytest.mark.django_db(transaction=True)
 def test_all_who_see_a_study_are_told_of_its_jobs(ada, ben, study, variant):
     from django.db import connection
 

@@ -1,4 +1,4 @@
-"""The compiler's way to the folder of kernels (see `kernels.py`): named to it in the environment."""
+"""The compiler's way to the folder of kernels (`kernels.py`): named to it in the environment."""
 
 import os
 from collections.abc import Callable
@@ -10,7 +10,7 @@ from numba.core.caching import _CacheLocator
 from intaglio.numeric.kernels import PACKAGE, place
 
 
-class ByContent(_CacheLocator):  # type: ignore[misc]
+class ByContent(_CacheLocator):
     """Where kernels of this package's modules are. The folder's name tells the content, so that
     what is found in it is never stale."""
 

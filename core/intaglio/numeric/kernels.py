@@ -73,8 +73,8 @@ def _compiler() -> bytes:
 
 @functools.cache
 def stamp(file: Path) -> str:
-    """Hash of a module's content, that of all it imports from this package, directly or not, and the
-    compiler's version."""
+    """Hash of a module's content, of that of all it imports from this package, directly or not, and
+    of the compiler's version."""
     seen, left = {file}, [file]
     while left:
         for other in _read(left.pop())[1]:
