@@ -1,4 +1,4 @@
-.PHONY: install build run serve test quick lint bench types locks audit
+.PHONY: install build run serve test page quick lint bench types locks audit
 
 install:
 	@start/install.sh
@@ -13,9 +13,13 @@ run: build
 serve: build
 	@exec .venv/bin/intaglio-server serve
 
-# by two workers, a file at a time: tests/conftest.py
-test: build lint
+# what is checked without running it beside the page's own tests; then the rest by two workers, a
+# file at a time (tests/conftest.py)
+test: build
+	@$(MAKE) --no-print-directory -j 2 lint page
 	@.venv/bin/python -m pytest -n 2 --durations 40 tests
+
+page: install
 	@cd web && npm run --silent test
 
 quick: build

@@ -12,8 +12,10 @@ missing=()
 [ -n "$(ls -d /usr/lib/postgresql/*/bin/initdb 2>/dev/null)" ] || missing+=(postgresql)
 command -v chromium >/dev/null || missing+=(chromium)
 command -v cgnscheck >/dev/null || missing+=(cgns-convert)
-ldconfig -p 2>/dev/null | grep -q 'libGL\.so\.1' || missing+=(libgl1)
-ldconfig -p 2>/dev/null | grep -q 'libseccomp\.so\.2' || missing+=(libseccomp2)
+# not through a pipe: grep ends at the first hit, and what still writes into it then fails
+libraries=$(ldconfig -p 2>/dev/null || true)
+[[ $libraries == *libGL.so.1* ]] || missing+=(libgl1)
+[[ $libraries == *libseccomp.so.2* ]] || missing+=(libseccomp2)
 if [ ${#missing[@]} -gt 0 ]; then
   install=(apt-get install -y -q --no-install-recommends "${missing[@]}")
   if [ "$(id -u)" = 0 ]; then
@@ -70,7 +72,7 @@ if [ "$(cat .venv/installed 2>/dev/null || true)" != "$stamp" ]; then
   # every file by its hash, and nothing that is not listed; what only tests and checks when wanted
   locks=(-r requirements.lock)
   [ -n "${INTAGLIO_RUNS_ONLY:-}" ] || locks+=(-r requirements-dev.lock)
-  .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --require-hashes "${locks[@]}" 2>&1 | { grep -v '^WARNING: Location' || true; }
+  .venv/bin/python -m pip install -q --disable-pip-version-check --no-compile --no-deps --require-hashes "${locks[@]}" 2>&1 | { grep -v '^WARNING: Location' || true; }
   .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
   echo "$stamp" >.venv/installed
 fi
