@@ -17,7 +17,8 @@ serve: build
 # file at a time (tests/conftest.py)
 test: build
 	@$(MAKE) --no-print-directory -j 2 lint page
-	@.venv/bin/python -m pytest -n 2 --durations 40 tests
+	@.venv/bin/python -m pytest -n 2 --durations 40 tests/core
+	@.venv/bin/python -m pytest -n 2 --durations 40 tests/server tests/screens
 
 page: install
 	@cd web && npm run --silent test

@@ -1,4 +1,4 @@
-"""Eighty seeded, damaged scans: each closes, or its findings name the damage."""
+"""Two hundred and forty seeded, damaged scans: each closes, or its findings name the damage."""
 
 import resource
 from dataclasses import replace
@@ -102,7 +102,7 @@ REPAIRS = [
     {"do": "unify_normals"},
     {"do": "drop_pieces", "smaller": 0.5},
 ]
-PER_CHUNK = 8
+PER_CHUNK = 24
 
 
 def _file(kinds: list[str], shape: int, rng) -> bytes:

@@ -31,7 +31,7 @@ MODELS = [
     ("drum", {}, 0.303),
     # finer edges than these find creases of its facets that their curvature does not tell of
     ("buoy", {"smallest": 0.16, "largest": 0.95}, 0.30),
-    ("slot", {"smallest": 6.0, "largest": 24.0}, 0.35),
+    ("slot", {"smallest": 5.0, "largest": 20.0}, 0.35),
     ("cooler", {"smallest": 1.6, "largest": 6.0}, 0.31),
 ]
 

@@ -80,19 +80,12 @@ def _covered_where_there_is_room(product):
     return area[enough & full].sum() / area[enough].sum(), area[enough].sum() / area.sum()
 
 
-# of those whose recipes leave the sizes to the default of 300,000 cells
-FEWER = {"slot": 120_000, "buoy": 120_000}
-
-
 @pytest.mark.slow
 @pytest.mark.parametrize("name", ["ejector", "drum", "slot", "elbow", "buoy"])
 def test_layers_of_demo_models_keep_the_figures(name):
     recipe = read_recipe(DEMO / "recipes" / f"{name}.yaml")
     part = together([(p.name, p.read_bytes()) for p in recipe.parts])
-    settings = plain_settings(recipe)
-    if name in FEWER:
-        settings["sizing"] = {"cells": FEWER[name]}
-    told, mesh, within = _run(part, recipe.name, settings)
+    told, mesh, within = _run(part, recipe.name, plain_settings(recipe))
     # the elbow's sheets end in its walls, with one node at each end that no column stands on
     assert _covered(told) >= (0.985 if name == "elbow" else 0.99)
     measured = measure(mesh)

@@ -2,7 +2,6 @@
 
 import itertools
 import os
-import re
 import signal
 import subprocess
 import sys
@@ -20,7 +19,7 @@ from tests.core import shapes
 
 ROOT = Path(__file__).parents[2]
 # the machine may be busy with other tests: how soon a page shows something is not asked here
-_PATIENCE = 30_000
+_PATIENCE = 180_000
 expect.set_options(timeout=_PATIENCE)
 CHROMIUM = [
     "--no-sandbox",
@@ -128,25 +127,6 @@ def page(browser, application) -> Iterator[Page]:
     assert errors == []
 
 
-_CHANGE = """async ([variant, change]) => {
-  const token = document.cookie.match(/csrftoken=([^;]+)/)[1];
-  const answer = await fetch(`/api/variants/${variant}/settings`, {
-    method: 'PATCH', body: JSON.stringify(change),
-    headers: {'Content-Type': 'application/json', 'X-CSRFToken': token},
-  });
-  return answer.status;
-}"""
-# where it is not the mesh that is tried
-COARSE = {"sizing": {"cells": 15_000}}
-
-
-def change(page: Page, settings: dict) -> None:
-    """Change settings of the variant that the page shows, as another program would."""
-    variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
-    assert page.evaluate(_CHANGE, [variant, settings]) == 200
-    page.reload()
-
-
 _made = itertools.count(1)
 
 
@@ -161,7 +141,8 @@ def _foreign(url: str) -> bool:
 
 
 def wait_until(condition, seconds: float, step: float = 0.1) -> None:
-    deadline = time.monotonic() + seconds
+    """Wait for what takes so long on a quiet machine; a busy one has ten times that."""
+    deadline = time.monotonic() + 10 * seconds
     while not condition():
         assert time.monotonic() < deadline, "it did not happen in time"
         time.sleep(step)

@@ -7,7 +7,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.core.shapes import pipe
-from tests.screens.conftest import COARSE, ROOT, change, source
+from tests.screens.conftest import ROOT, source
 from tests.screens.test_whole_path import act, drop, open_stage
 
 pytestmark = pytest.mark.screens
@@ -43,8 +43,7 @@ def both_themes(page: Page) -> list[str]:
 def test_every_screen_passes_the_tool_in_both_themes(page: Page, tmp_path: Path):
     found = [f"shelf, {line}" for line in both_themes(page)]
     drop(page, "seen.step", source(pipe(), tmp_path).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
-    change(page, COARSE)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     open_stage(page, "Case")
     act(page, "Set up the case")
     for stage in STAGES:
@@ -72,7 +71,7 @@ def test_every_screen_passes_the_tool_in_both_themes(page: Page, tmp_path: Path)
 
 def test_one_goes_anywhere_and_keeps_views_by_keyboard_alone(page: Page, tmp_path: Path):
     drop(page, "keyed.step", source(pipe(), tmp_path).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     open_stage(page, "Patches")
     act(page, "Settle the patches")
 

@@ -10,16 +10,24 @@ import yaml
 from playwright.sync_api import Locator, Page, expect
 
 from intaglio.formats.cgns import read_case, read_cgns
-from tests.screens.conftest import ROOT, change, wait_until
+from tests.screens.conftest import ROOT, wait_until
 from tests.screens.test_whole_path import done, drop, open_stage
 
 pytestmark = pytest.mark.screens
 
+CHANGE = """async ([variant, change]) => {
+  const token = document.cookie.match(/csrftoken=([^;]+)/)[1];
+  const answer = await fetch(`/api/variants/${variant}/settings`, {
+    method: 'PATCH', body: JSON.stringify(change),
+    headers: {'Content-Type': 'application/json', 'X-CSRFToken': token},
+  });
+  return answer.status;
+}"""
 # few cells: what is tried here is the case
 COARSE = {
     "ejector": {"cells": 20000, "smallest": 3.0, "largest": 8.0},
     "buoy": {"cells": 20000},
-    "cooler": {"cells": 70_000},
+    "cooler": {"cells": 100_000},
 }
 
 
@@ -54,18 +62,21 @@ def begun(page: Page, name: str, suffix: str) -> Locator:
     """A study of a demo model with its recipe's patches and a coarse mesh to come, at Case."""
     recipe = yaml.safe_load((ROOT / f"demo/recipes/{name}.yaml").read_text())
     drop(page, f"{name}.{suffix}", (ROOT / f"demo/models/{name}.{suffix}").read_bytes())
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     brief = page.get_by_role("complementary", name="Brief")
-    expect(brief.get_by_text("✓ up to date", exact=True)).to_be_visible(timeout=120_000)
-    settings = {k: recipe[k] for k in ("geometry", "domain", "patches") if k in recipe}
-    change(page, settings | {"sizing": COARSE[name], "layers": {"layers": []}})
+    expect(brief.get_by_text("✓ up to date", exact=True)).to_be_visible(timeout=400_000)
+    variant = int(re.search(r"/study/\d+/(\d+)/", page.url)[1])
+    change = {k: recipe[k] for k in ("geometry", "domain", "patches") if k in recipe}
+    change |= {"sizing": COARSE[name], "layers": {"layers": []}}
+    assert page.evaluate(CHANGE, [variant, change]) == 200
+    page.reload()
     open_stage(page, "Patches")
     # another study may have settled the same before
     settle = page.get_by_role("button", name="Settle the patches")
     expect(settle).to_be_visible()
     if settle.is_enabled():
         settle.click()
-    done(page, 120)
+    done(page)
     open_stage(page, "Case")
     return brief
 
@@ -82,7 +93,7 @@ def row_of(page: Page, patch: str) -> int:
     return rows()[0]
 
 
-def handed_over(page: Page, hand: Hand, folder: Path, seconds: float = 240) -> zipfile.ZipFile:
+def handed_over(page: Page, hand: Hand, folder: Path, seconds: float = 400) -> zipfile.ZipFile:
     hand.click(page.get_by_role("button", name="Set up the case"))
     done(page, seconds)
     with page.expect_download() as download:
@@ -146,7 +157,7 @@ def test_the_ejector_s_names_are_checked_against_a_list(page: Page, tmp_path: Pa
     assert row_of(page, "MotiveIn") == row_of(page, "AirIn") == 1
     # worked back: 20,000 on the bore of the motive inlet
     page.get_by_role("button", name="Set up the case").click()
-    done(page, 240)
+    done(page)
     expect(brief).not_to_contain_text("expects no patch called")
     page.get_by_role("button", name="Work back from a Reynolds number").click()
     page.get_by_label("Reynolds number wanted").fill("much")
@@ -181,7 +192,7 @@ def test_the_buoy_is_handed_over_in_blocks_and_not_while_it_has_errors(page: Pag
     page.get_by_label("remove conditions on the patches 2").click()
     expect(brief).to_contain_text("Nothing says what holds on behind")
     page.get_by_role("button", name="Set up the case").click()
-    done(page, 240)
+    done(page)
     expect(brief).to_contain_text("cannot be handed over")
     expect(page.get_by_role("link", name="Export mesh and case")).to_have_count(0)
     brief.get_by_role("button", name="Let it out at a static pressure").click()

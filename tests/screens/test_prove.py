@@ -10,7 +10,8 @@ import pytest
 from playwright.sync_api import Page, TimeoutError, expect
 
 from tests.core.shapes import pipe
-from tests.screens.conftest import change, source
+from tests.screens.conftest import source
+from tests.screens.test_hand_over import CHANGE
 from tests.screens.test_whole_path import drop, open_stage
 
 pytestmark = pytest.mark.screens
@@ -33,8 +34,10 @@ SETTINGS = {
 
 def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     drop(page, "pipe.step", source(pipe(length=30.0), tmp_path, "pipe").data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
-    change(page, SETTINGS)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
+    variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
+    assert page.evaluate(CHANGE, [variant, SETTINGS]) == 200
+    page.reload()
     open_stage(page, "Case")
     proof = page.get_by_role("region", name="Proof")
 
@@ -46,11 +49,13 @@ def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     iterations.fill("3000")
     proof.get_by_role("button", name="Prove it").click()
     stop = proof.get_by_role("button", name="Stop and keep")
-    expect(proof.get_by_role("img", name=re.compile("residuals of"))).to_be_visible(timeout=120_000)
+    expect(proof.get_by_role("img", name=re.compile("residuals of"))).to_be_visible(timeout=400_000)
     # it may have settled by itself before the hand was there
     with contextlib.suppress(TimeoutError):
         stop.click(timeout=3_000)
-    expect(proof.get_by_text(re.compile(r"cells, [\d,]+ iterations"))).to_be_visible(timeout=60_000)
+    expect(proof.get_by_text(re.compile(r"cells, [\d,]+ iterations"))).to_be_visible(
+        timeout=400_000
+    )
     expect(proof).to_contain_text("The exported file was read back")
     expect(proof).to_contain_text("it replaces no flow solver")
 
@@ -59,8 +64,8 @@ def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     on = proof.get_by_role("button", name="Go on")
     if on.is_visible():
         on.click()
-        expect(proof.get_by_role("button", name="Prove it anew")).to_be_visible(timeout=120_000)
-    expect(proof).to_contain_text("Proven: a flow solver takes this mesh", timeout=30_000)
+        expect(proof.get_by_role("button", name="Prove it anew")).to_be_visible(timeout=400_000)
+    expect(proof).to_contain_text("Proven: a flow solver takes this mesh", timeout=400_000)
     expect(proof.get_by_role("row", name=re.compile("^opening_1"))).to_contain_text("10⁻⁶")
 
     # on a slice, and on the patches
@@ -98,19 +103,23 @@ def test_a_mesh_is_proven_and_its_flow_looked_at(page: Page, tmp_path: Path):
     expect(profile.get_by_role("alert")).to_contain_text("rows of two numbers")
 
     # another case: the flow is told to be of the earlier one
-    change(page, {"case": {"gravity": [0.0, 0.0, -9.81]}})
+    change = {"case": {"gravity": [0.0, 0.0, -9.81]}}
+    assert page.evaluate(CHANGE, [variant, change]) == 200
+    page.reload()
     open_stage(page, "Case")
-    expect(proof).to_contain_text("of an earlier hand-over", timeout=30_000)
+    expect(proof).to_contain_text("of an earlier hand-over", timeout=400_000)
 
 
 def test_the_mesh_of_a_turbulent_case_is_tried_by_a_thicker_fluid(page: Page, tmp_path: Path):
     drop(page, "pipe.step", source(pipe(length=30.0), tmp_path, "pipe").data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
-    change(page, {"sizing": SETTINGS["sizing"]})
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
+    variant = int(re.search(r"/study/\d+/(\d+)", page.url)[1])
+    assert page.evaluate(CHANGE, [variant, {"sizing": SETTINGS["sizing"]}]) == 200
+    page.reload()
     open_stage(page, "Case")
     proof = page.get_by_role("region", name="Proof")
     proof.get_by_role("button", name="Prove it").click()
-    expect(proof).to_contain_text("Proven: a flow solver takes this mesh", timeout=120_000)
+    expect(proof).to_contain_text("Proven: a flow solver takes this mesh", timeout=400_000)
     expect(proof).to_contain_text(re.compile(r"a fluid [\d,]+ times as viscous"))
     # what flowed through each patch instead of what was left
     over = proof.get_by_label("what is drawn over the iterations")

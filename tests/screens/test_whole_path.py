@@ -16,7 +16,7 @@ from tests.core.shapes import box, pipe
 from tests.core.test_standing_sheets import BAFFLED, step
 from tests.core.world import SET
 from tests.core.world.model import source as world_source
-from tests.screens.conftest import COARSE, change, source, wait_until
+from tests.screens.conftest import source, wait_until
 
 pytestmark = pytest.mark.screens
 
@@ -45,7 +45,7 @@ def blank(page: Page, label: str, value: str) -> None:
     field.press("Enter")
 
 
-def done(page: Page, seconds: float = 90) -> None:
+def done(page: Page, seconds: float = 400) -> None:
     brief = page.get_by_role("complementary", name="Brief")
     expect(brief.get_by_text("✓ up to date", exact=True)).to_be_visible(timeout=1000 * seconds)
 
@@ -65,7 +65,7 @@ def test_the_demo_study_is_on_the_shelf_with_its_picture(page: Page):
 
 def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     drop(page, "riser.step", source(pipe(), tmp_path).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     brief = page.get_by_role("complementary", name="Brief")
     expect(brief).to_contain_text("60 × 20 × 20 mm")
 
@@ -75,7 +75,7 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     page.get_by_label("close opening_2").click()
     expect(page.get_by_label("close opening_2")).not_to_be_checked()
     page.get_by_role("button", name="Extract the fluid").click()
-    expect(brief).to_contain_text("still open at opening_2", timeout=30_000)
+    expect(brief).to_contain_text("still open at opening_2", timeout=400_000)
     page.get_by_label("close opening_2").click()
     expect(page.get_by_label("close opening_2")).to_be_checked()
     act(page, "Extract the fluid")
@@ -95,7 +95,7 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     blank(page, "smallest edge", "2")
     expect(page.get_by_label("smallest edge", exact=True)).to_have_class(re.compile("changed"))
     # the forecast follows the settings
-    expect(brief).to_contain_text("up to date", timeout=60_000)
+    expect(brief).to_contain_text("up to date", timeout=400_000)
     expect(brief).to_contain_text("Forecast, cells")
 
     open_stage(page, "Surface")
@@ -135,7 +135,7 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
     open_stage(page, "Sizing")
     blank(page, "largest edge", "4")
     strip = page.get_by_role("navigation", name="Stages")
-    expect(strip.get_by_text("out of date")).to_have_count(4, timeout=60_000)
+    expect(strip.get_by_text("out of date")).to_have_count(4, timeout=400_000)
     expect(brief).to_contain_text("up to date")
     page.get_by_role("button", name="Undo").click()
     expect(strip.get_by_text("out of date")).to_have_count(0)
@@ -145,10 +145,10 @@ def test_from_a_dropped_file_to_a_downloaded_zip(page: Page, tmp_path: Path):
 def test_an_unknown_part_becomes_a_mesh_by_one_button(page: Page):
     part = world_source(SET["split by edges 0"].make())
     drop(page, "unknown.step", part.data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     open_stage(page, "Volume")
     page.get_by_role("button", name="Fill the volume").click()
-    done(page, 400)
+    done(page)
     brief = page.get_by_role("complementary", name="Brief")
     angle = brief.locator("tr, dl > div").filter(has_text="Smallest dihedral angle").first
     numbers = re.findall(r"\d+(?:\.\d+)?", angle.inner_text())
@@ -159,9 +159,9 @@ def test_an_unknown_part_becomes_a_mesh_by_one_button(page: Page):
     page.get_by_role("button", name="Keep every edge").click()
     expect(page.get_by_label("seam", exact=True)).to_have_value("0")
     strip = page.get_by_role("navigation", name="Stages")
-    expect(strip.get_by_text("out of date").first).to_be_visible(timeout=60_000)
+    expect(strip.get_by_text("out of date").first).to_be_visible(timeout=400_000)
     page.get_by_role("button", name="Undo").click()
-    expect(strip.get_by_text("out of date")).to_have_count(0, timeout=60_000)
+    expect(strip.get_by_text("out of date")).to_have_count(0, timeout=400_000)
 
 
 def test_a_large_part_is_turned_while_its_faults_are_looked_for(page: Page):
@@ -169,7 +169,7 @@ def test_a_large_part_is_turned_while_its_faults_are_looked_for(page: Page):
     drop(page, "crowd.step", part.data)
     model = page.get_by_role("region", name="Model")
     looking = model.get_by_text("faults are still looked for")
-    expect(looking).to_be_visible(timeout=200_000)
+    expect(looking).to_be_visible(timeout=400_000)
     brief = page.get_by_role("complementary", name="Brief")
     expect(brief).to_contain_text("being looked at")
     expect(brief.get_by_role("heading", name=re.compile("Findings so far"))).to_be_visible()
@@ -179,7 +179,7 @@ def test_a_large_part_is_turned_while_its_faults_are_looked_for(page: Page):
     first = compass.inner_html()
     page.keyboard.press("ArrowLeft")
     wait_until(lambda: compass.inner_html() != first, 60)
-    done(page, 200)
+    done(page)
     expect(looking).to_have_count(0)
     expect(brief).to_contain_text("✓ yes")
     assert compass.inner_html() != first
@@ -187,9 +187,8 @@ def test_a_large_part_is_turned_while_its_faults_are_looked_for(page: Page):
 
 def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     drop(page, "layered.step", source(pipe(), tmp_path).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     done(page)
-    change(page, COARSE)
     brief = page.get_by_role("complementary", name="Brief")
     open_stage(page, "Layers")
     # nothing to ask for before the patches are there; then everything up to here is run at once
@@ -216,10 +215,10 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     # two rows for one patch contradict each other
     page.get_by_role("button", name="+ layers").click()
     page.get_by_role("button", name="Grow the layers").click()
-    expect(brief).to_contain_text("both ask for layers on", timeout=60_000)
+    expect(brief).to_contain_text("both ask for layers on", timeout=400_000)
     page.get_by_role("button", name="Undo").click()
     done(page)
-    expect(page.get_by_role("button", name="jobs", exact=True)).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("button", name="jobs", exact=True)).to_be_visible(timeout=400_000)
     # the layers at one place of the wall, and the wall by their first height
     model = page.get_by_role("region", name="Model")
     area = model.bounding_box()
@@ -261,7 +260,7 @@ def test_layers_grow_from_the_walls_of_a_pipe(page: Page, tmp_path: Path):
     page.get_by_role("button", name="Divide them again").click()
     blank(page, "number of layers divided again 1", "3")
     page.get_by_role("button", name="Fill the volume").click()
-    expect(brief).to_contain_text("There are 5 layers", timeout=60_000)
+    expect(brief).to_contain_text("There are 5 layers", timeout=400_000)
     blank(page, "number of layers divided again 1", "10")
     act(page, "Fill the volume")
     assert _fact(brief, "Tetrahedra") == tets
@@ -279,7 +278,7 @@ def _fact(brief: Locator, name: str) -> int:
 def test_a_sheet_in_a_duct_gets_two_sides(page: Page):
     """Dropped, named by a note, ticked by default; its sides are patches, told apart."""
     drop(page, "baffled.step", step(*BAFFLED).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=120_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     brief = page.get_by_role("complementary", name="Brief")
     expect(brief).to_contain_text("Walls without a thickness: baffle, guide")
     open_stage(page, "Domain")
@@ -290,7 +289,7 @@ def test_a_sheet_in_a_duct_gets_two_sides(page: Page):
     blank(page, "cells to aim at", "20000")
     open_stage(page, "Volume")
     page.get_by_role("button", name="Fill the volume").click()
-    done(page, 200)
+    done(page)
     for name in ("baffle", "baffle_back", "guide", "guide_back"):
         expect(ledger.get_by_role("button", name=name, exact=True)).to_be_visible()
     # seen from ahead and from behind another side of it is touched
@@ -326,20 +325,20 @@ def test_bad_files_get_a_clear_message(page: Page, name: str, data: bytes, words
     before = page.get_by_role("link").count()
     drop(page, name, data)
     # the worker may be busy with a demo study
-    expect(page.get_by_role("alert")).to_contain_text(words, timeout=120_000)
+    expect(page.get_by_role("alert")).to_contain_text(words, timeout=400_000)
     assert page.get_by_role("link").count() == before
 
 
-def _begin_long_run(page: Page, tmp_path: Path, name: str, largest: str = "0.4") -> None:
+def _begin_long_run(page: Page, tmp_path: Path, name: str) -> None:
     drop(page, name, source(box(0, 0, 0, 10, 10, 10), tmp_path).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     # the sizing's blanks are derived once the domain is known
     open_stage(page, "Domain")
     act(page, "Extract the fluid")
     open_stage(page, "Sizing")
     blank(page, "smallest edge", "0.2")
     expect(page.get_by_label("smallest edge", exact=True)).to_have_class(re.compile("changed"))
-    blank(page, "largest edge", largest)
+    blank(page, "largest edge", "0.4")
     expect(page.get_by_label("largest edge", exact=True)).to_have_class(re.compile("changed"))
     open_stage(page, "Volume")
     page.get_by_role("button", name="Fill the volume").click()
@@ -347,18 +346,18 @@ def _begin_long_run(page: Page, tmp_path: Path, name: str, largest: str = "0.4")
 
 
 def test_a_reload_during_a_job_keeps_it(page: Page, tmp_path: Path):
-    _begin_long_run(page, tmp_path, "tank.step", "0.6")
+    _begin_long_run(page, tmp_path, "tank.step")
     page.reload()
     expect(page.get_by_role("button", name="Cancel").first).to_be_visible()
     expect(page.get_by_role("status").first).to_contain_text("%")
-    done(page, 120)
+    done(page)
     expect(page.get_by_role("complementary", name="Brief")).to_contain_text("Tetrahedra")
 
 
 def test_cancel(page: Page, tmp_path: Path):
     _begin_long_run(page, tmp_path, "basin.step")
     page.get_by_role("button", name="Cancel").first.click()
-    expect(page.get_by_role("button", name="Fill the volume")).to_be_visible(timeout=4000)
+    expect(page.get_by_role("button", name="Fill the volume")).to_be_visible(timeout=20_000)
     expect(page.get_by_role("button", name="Fill the volume")).to_be_enabled()
 
 
@@ -375,13 +374,13 @@ def test_a_killed_worker_is_replaced_and_the_job_runs_again(
     wait_until(lambda: "%" in page.get_by_role("status").first.inner_text(), 20)
     os.kill(worker, signal.SIGKILL)
     expect(page.get_by_role("complementary", name="Brief")).to_contain_text(
-        "Tetrahedra", timeout=150_000
+        "Tetrahedra", timeout=400_000
     )
 
 
 def test_faces_are_selected_and_put_on_a_patch(page: Page, tmp_path: Path):
     drop(page, "block.step", source(box(0, 0, 0, 4, 4, 4), tmp_path).data)
-    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
     open_stage(page, "Domain")
     act(page, "Extract the fluid")
     open_stage(page, "Patches")
