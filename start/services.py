@@ -153,7 +153,7 @@ def launch_workers(services: Services, count: int) -> None:
 
 
 def wait_for(address: str, services: Services) -> None:
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + 300
     while time.monotonic() < deadline:
         services.mend()
         try:

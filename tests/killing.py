@@ -54,7 +54,7 @@ class Service:
             return requests.get(f"{self.base}/health", timeout=3).status_code == 200
         return False
 
-    def until_well(self, seconds: float = 120.0) -> None:
+    def until_well(self, seconds: float = 500.0) -> None:
         deadline = time.monotonic() + seconds
         while not self.well():
             assert self.process.poll() is None, self.said.read_text()
@@ -97,7 +97,7 @@ class Service:
         told = self.operate("keeper")
         link = re.search(r"/join/\S+", told.stdout)
         assert link, told.stderr
-        self.session.get(f"{self.base}{link[0]}", timeout=10)
+        self.session.get(f"{self.base}{link[0]}", timeout=60)
         asked = {"username": "kay", "password": "granite under the pier"}
         assert self.ask("POST", link[0], json=asked) is not None
 
@@ -110,7 +110,7 @@ class Service:
         }
         try:
             answer = self.session.request(
-                method, f"{self.base}{path}", headers=token, timeout=30, **more
+                method, f"{self.base}{path}", headers=token, timeout=120, **more
             )
         except requests.RequestException:
             return None
@@ -141,7 +141,7 @@ class Service:
     def end(self) -> None:
         self.process.send_signal(signal.SIGTERM)
         with contextlib.suppress(subprocess.TimeoutExpired):
-            self.process.wait(60)
+            self.process.wait(200)
         if self.process.poll() is None:
             self.process.kill()
 

@@ -91,7 +91,7 @@ def application(tmp_path_factory) -> Iterator[Application]:
         pytest.fail("the application did not start: " + "".join(said))
     yield Application(f"http://127.0.0.1:{port}", var, process)
     process.send_signal(signal.SIGINT)
-    assert process.wait(30) == 0
+    assert process.wait(200) == 0
     process.stdout.close()
     left = subprocess.run(["pgrep", "-f", str(var)], capture_output=True, text=True).stdout
     subprocess.run(["rm", "-rf", str(var)], check=False)

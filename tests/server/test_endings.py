@@ -105,7 +105,7 @@ def test_a_connection_that_dies_while_a_job_runs_costs_nothing(ada, variant):
             ended += len(rows)
             if ended > 12:
                 break
-    worker.join(120)
+    worker.join(600)
     connection.close()
     job.refresh_from_db()
     assert ended > 3 and job.state == "done", job.problem

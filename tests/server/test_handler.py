@@ -46,9 +46,9 @@ def test_a_call_goes_to_its_thread_once(ada, monkeypatch):
         await one.send_input({"type": "http.request", "body": b"", "more_body": False})
         assert (await one.receive_output(10))["status"] == 200
         assert (await one.receive_output(10))["body"] == b"[]"
-        await one.wait(10)
+        await one.wait(90)
 
-    asyncio.run(asyncio.wait_for(ask(), 60))
+    asyncio.run(asyncio.wait_for(ask(), 240))
     assert len(views) == 1 and views[0] is not threading.main_thread()
     # the call itself; the framework's signals before and after it, and the end of the reply
     assert len(steps) <= 4
@@ -60,6 +60,6 @@ def test_what_is_refused_is_refused_in_words(db, path, status):
         one = asked(handler.application(), path, "")
         await one.send_input({"type": "http.request", "body": b"", "more_body": False})
         assert (await one.receive_output(10))["status"] == status
-        await one.wait(10)
+        await one.wait(90)
 
-    asyncio.run(asyncio.wait_for(ask(), 60))
+    asyncio.run(asyncio.wait_for(ask(), 240))

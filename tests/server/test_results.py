@@ -155,7 +155,7 @@ def test_the_stream_sends_each_change(done):
             if len(parts) == 2:
                 return parts
 
-    parts = asyncio.run(asyncio.wait_for(first_events(), 10))
+    parts = asyncio.run(asyncio.wait_for(first_events(), 120))
     assert parts[1].startswith("event: job") and '"state": "done"' in parts[1]
 
 

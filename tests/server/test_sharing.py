@@ -124,7 +124,7 @@ def test_all_who_see_a_study_are_told_of_its_jobs(ada, ben, study, variant):
     with connection.cursor() as cursor:
         cursor.execute("LISTEN intaglio_jobs")
         Job.objects.create(owner=study.owner, study=study, variant=variant, target="geometry")
-        told = {n.payload for n in connection.connection.notifies(timeout=2, stop_after=2)}
+        told = {n.payload for n in connection.connection.notifies(timeout=60, stop_after=2)}
         cursor.execute("UNLISTEN intaglio_jobs")
     ids = {str(study.owner_id), str(Share.objects.get().user_id)}
     assert told == ids and LOOK == "look"

@@ -83,7 +83,7 @@ def test_a_second_start_from_the_same_folder_is_explained(folder):
             env={**os.environ, "INTAGLIO_VAR": str(folder)},
             capture_output=True,
             text=True,
-            timeout=60,
+            timeout=300,
         )
     assert done.returncode == 1
     assert "already runs from this folder" in done.stderr and "Traceback" not in done.stderr
@@ -109,7 +109,7 @@ class Served:
         self.log.seek(0)
         return self.log.read()
 
-    def until(self, done, seconds: float = 120.0) -> None:
+    def until(self, done, seconds: float = 500.0) -> None:
         deadline = time.monotonic() + seconds
         while not done():
             assert self.process.poll() is None, self.said()
@@ -139,7 +139,7 @@ def served(folder):
         yield made
     finally:
         made.process.send_signal(signal.SIGINT)
-        made.process.wait(60)
+        made.process.wait(200)
         made.log.close()
         Path(made.log.name).unlink()
 

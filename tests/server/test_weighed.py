@@ -43,14 +43,14 @@ def test_others_answer_while_one_is_being_loaded_and_it_is_loaded_once():
         loaded.append(key)
         if key == "slow":
             begun.set()
-            assert go_on.wait(60)
+            assert go_on.wait(300)
         return key.upper()
 
     held = Weighed(load, lambda thing: 1.0, 10.0)
     held("quick")
     with ThreadPoolExecutor(3) as pool:
         slow = [pool.submit(held, "slow") for _ in range(2)]
-        assert begun.wait(60)
+        assert begun.wait(300)
         assert held("quick") == "QUICK" and held("other") == "OTHER"
         assert not any(answer.done() for answer in slow)
         go_on.set()
