@@ -1,3 +1,6 @@
+# a program that starts dozens of times must not be compiled dozens of times
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: install build run serve test page quick lint bench types locks audit
 
 install:
