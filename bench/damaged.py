@@ -16,7 +16,7 @@ from dataclasses import asdict, dataclass
 from multiprocessing.connection import Connection
 
 from intaglio.errors import IntaglioError
-from intaglio.parts.taking import Source, together
+from intaglio.parts.source import Source, together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.finished import is_finished
 from tests.damaging import damaged, originals

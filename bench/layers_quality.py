@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from intaglio.facets.facets import triangle_areas
-from intaglio.parts.taking import together
+from intaglio.parts.source import together
 from intaglio.quality.values import Values, cell_values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe

@@ -11,7 +11,7 @@ import json
 from statistics import median
 
 from bench.models import ROOT
-from intaglio.parts.taking import together
+from intaglio.parts.source import together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, StageState, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.sizing.octree import SizeField

@@ -16,7 +16,7 @@ from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from intaglio.cad.measures import bounds
 from intaglio.cad.read import read_cad
 from intaglio.cad.tessellation import SHOWN, SHOWN_TURN
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 from tests.core.world import SET
 from tests.core.world.model import source

@@ -23,7 +23,7 @@ from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.formats.stl import stl_bytes
-from intaglio.parts.kinds import CAD
+from intaglio.parts.kinds import cad
 
 # half outline of the hull: (radius, height), in metres
 HULL = [
@@ -58,7 +58,7 @@ def _box(x, y, z, a, b, c) -> TopoDS_Shape:
 
 
 def _facets(shape: TopoDS_Shape, name: str, share: float = 4e-4) -> FacetPart:
-    part = CAD.facets(Part(compound([shape]), "m", (name,)), share)
+    part = cad().facets(Part(compound([shape]), "m", (name,)), share)
     count = len(part.triangles)
     flat = np.zeros(count, np.int32)
     return FacetPart(part.points, part.triangles, flat, flat.copy(), (name,), (name,), "m")

@@ -1,5 +1,5 @@
 """The child process of a job: it reads foreign files and computes, and has nothing but a line to
-its worker and a folder. Importing this module loads what the computation needs, and no server."""
+its worker and a folder. Importing this module loads no server."""
 
 import errno
 import logging
@@ -13,7 +13,7 @@ from typing import Any
 import intaglio.recipe.plan  # noqa: F401
 from intaglio.errors import IntaglioError
 from intaglio.parts.model import Product
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import run_to, stages_before
 from intaglio.recipe.proving import FLOW, run_proof
 from intaglio.stages.registry import stages_of

@@ -17,7 +17,7 @@ from typing import Any
 
 from django.conf import settings
 
-from intaglio.cad.read import ACCEPTED as CAD_FILES
+from intaglio.cad.files import CAD_READ
 from intaglio.numeric import kernels
 from sandbox.confine import Limits, few_words, other_user
 
@@ -69,7 +69,7 @@ def prepare() -> None:
 
 def _context() -> multiprocessing.context.ForkServerContext:
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["sandbox.child", "sandbox.answers"])
+    context.set_forkserver_preload(["sandbox.loaded"])
     # a server's threads may look at the environment: it is changed only where it must be
     if not _runs():
         with few_words():
@@ -120,7 +120,7 @@ def died(file_name: str, where: str, code: int) -> tuple[str, str]:
     """Code and words for a child that ended without a result. where: at what it was, as words that
     follow the file's name."""
     if -code in _CRASHES:
-        cad = file_name.lower().endswith(tuple(CAD_FILES))
+        cad = file_name.lower().endswith(tuple(CAD_READ))
         return (
             "crashed",
             f"{'The CAD kernel' if cad else 'The computation'} crashed on {file_name}{where} "

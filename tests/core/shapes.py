@@ -21,7 +21,7 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.TopoDS import TopoDS_Shape
 
 from intaglio.cad.step import write_step
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import run_to
 from tests.made import SharedStore
 

@@ -57,7 +57,7 @@ USE = """
 import json, sys
 from pathlib import Path
 from intaglio.errors import SettingRejected
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, costs, run_to, stages_before, states
 from intaglio.recipe.recipe import plain_settings, read_recipe, write_recipe
 from intaglio.recipe.schema import recipe_schema

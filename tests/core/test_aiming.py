@@ -5,7 +5,7 @@ import pytest
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
 
 from intaglio.cad.part import Part
-from intaglio.parts.kinds import CAD
+from intaglio.parts.kinds import cad
 from intaglio.recipe.plan import run_to, source_key, states
 from intaglio.sizing.aiming import Lengths, fewest_cells, lengths_met, limits_at, scale_for
 from intaglio.sizing.octree import sizes
@@ -23,9 +23,9 @@ AROUND = {**BARE, "domain": {"where": "around"}, "geometry": {"unit": "mm"}}
 def _lengths(shape, body=(), radius=None):
     """Lengths of a shape as a fluid; `body`: surfaces by word that are of a body in a stream."""
     part = Part(shape, "mm")
-    facets, _ = CAD.meshing_input(part, 0.02 * CAD.scale(part), 0.3)
+    facets, _ = cad().meshing_input(part, 0.02 * cad().scale(part), 0.3)
     words = [
-        CAD.face_row(part, k, None, None, None, 1.0)["surface"] for k in range(len(part.faces))
+        cad().face_row(part, k, None, None, None, 1.0)["surface"] for k in range(len(part.faces))
     ]
     of_body = np.array([w in body for w in words])
     sides = np.full((len(facets.triangles), 2), -1, np.int32)

@@ -13,10 +13,10 @@ from intaglio.cli import main
 from intaglio.errors import StepFailed
 from intaglio.facets.part import FacetPart
 from intaglio.formats.stl import stl_bytes
+from intaglio.parts.acting import apply
 from intaglio.parts.closing import closed, ways
 from intaglio.parts.kinds import kind_of
-from intaglio.parts.operations import apply
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.drafting import draft
 from intaglio.settings.blanks import build
 from intaglio.stages.geometry.settings import Geometry

@@ -11,7 +11,7 @@ from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.formats.stl import stl_bytes
 from intaglio.parts.operations import check_operations
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.geometry.step import geometry_step
 from tests.core.scans import as_trimesh, fine_box, gapped, part_of, sphere

@@ -4,7 +4,7 @@ thousands."""
 import pytest
 
 from intaglio.errors import IntaglioError
-from intaglio.parts.taking import Source, together
+from intaglio.parts.source import Source, together
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.finished import is_finished
 from tests.damaging import damaged, originals

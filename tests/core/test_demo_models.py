@@ -14,7 +14,7 @@ from demo.drum import exact_volume
 from demo.elbow import air_volume, sheet_areas
 from demo.slot import plan_area
 from intaglio.cli import main
-from intaglio.parts.taking import together
+from intaglio.parts.source import together
 from intaglio.recipe.plan import run_to
 from intaglio.recipe.recipe import read_recipe
 from tests.core.shapes import uncounted

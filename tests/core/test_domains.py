@@ -10,8 +10,8 @@ from intaglio.cad.read import compound
 from intaglio.cad.write import step_bytes
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.formats.stl import stl_bytes
-from intaglio.parts.kinds import CAD
-from intaglio.parts.taking import Source
+from intaglio.parts.kinds import cad
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import run_to
 from tests.core.scans import holed, sphere
 from tests.core.shapes import box, cut, cylinder, pipe, steady, uncounted
@@ -101,7 +101,7 @@ def test_a_flat_section(source):
 @pytest.mark.parametrize("facets", [False, True])
 def test_a_section_in_two_pieces_is_one_zone(facets):
     legs = cut(box(0, 0, 0, 9, 2, 6), box(3, -1, 2, 6, 3, 7))
-    source = _stl(CAD.facets(Part(legs, "mm"), 1e-3)) if facets else _cad(legs)
+    source = _stl(cad().facets(Part(legs, "mm"), 1e-3)) if facets else _cad(legs)
     domain = {"where": "as-is", "cut": "section", "axis": "z", "section_at": 4, "thickness": 1.0}
     reports = _run(source, domain, "volume", sizes={"smallest": 0.5, "largest": 1.0})
     assert reports["domain"]["zones"] == [
@@ -133,7 +133,7 @@ def test_a_sector_that_does_not_repeat_is_told():
 
 
 def _walled_pipe():
-    part = CAD.facets(Part(pipe(), "mm"), 5e-4)
+    part = cad().facets(Part(pipe(), "mm"), 5e-4)
     return _stl(part)
 
 

@@ -13,7 +13,7 @@ from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.facets.seams import seams, walked
-from intaglio.parts.kinds import CAD
+from intaglio.parts.kinds import cad
 from intaglio.sizing.sources import on_curve
 from tests.core.shapes import box, cut, cylinder
 from tests.core.test_counts_and_seams import _halved_square_box, _seams
@@ -21,8 +21,8 @@ from tests.core.test_counts_and_seams import _halved_square_box, _seams
 
 def _turns(shape):
     part = Part(compound([shape]), "mm")
-    facets, curves = CAD.meshing_input(part, 0.5, 0.3)
-    return facets, curves, CAD.turns(part, facets, curves)
+    facets, curves = cad().meshing_input(part, 0.5, 0.3)
+    return facets, curves, cad().turns(part, facets, curves)
 
 
 def _with(tool, size):

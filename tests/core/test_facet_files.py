@@ -11,7 +11,8 @@ from intaglio.errors import FileRejected
 from intaglio.formats.obj import obj_bytes, read_obj
 from intaglio.formats.ply import ply_bytes, read_ply
 from intaglio.formats.stl import read_stl, stl_bytes
-from intaglio.parts.taking import Source, take_in, together
+from intaglio.parts.source import Source, together
+from intaglio.parts.taking import take_in
 from tests.core.scans import as_trimesh, sphere
 
 READERS = {"stl": read_stl, "obj": read_obj, "ply": read_ply}

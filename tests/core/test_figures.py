@@ -7,7 +7,7 @@ import pytest
 from intaglio.cad.tessellation import tessellate
 from intaglio.facets.part import FacetPart
 from intaglio.parts.model import model_of
-from intaglio.parts.taking import together
+from intaglio.parts.source import together
 from intaglio.recipe.plan import run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from tests.core.figures import surface_figures, volume_figures

@@ -11,7 +11,7 @@ from vtk.util.numpy_support import numpy_to_vtk
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.cgns import write_cgns
 from intaglio.mesh.mesh import Mesh, fan, rows
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.quality.values import Values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.finished import FINISHED_STAGES, is_finished

@@ -14,7 +14,8 @@ from intaglio.facets.part import FacetPart
 from intaglio.findings import Finding, offer
 from intaglio.parts import safe
 from intaglio.parts.safe import repair_safe
-from intaglio.parts.taking import Source, take_in
+from intaglio.parts.source import Source
+from intaglio.parts.taking import take_in
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.geometry.step import geometry_step
 from tests.core.shapes import box, cut

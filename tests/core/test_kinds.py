@@ -10,7 +10,7 @@ from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.errors import StepFailed
 from intaglio.facets.part import kept
-from intaglio.parts.kinds import CAD, FACETS, KINDS, kind_of
+from intaglio.parts.kinds import FACETS, cad, kind_named, kind_of
 from intaglio.parts.measure import measure
 from intaglio.parts.model import face_links, face_rows
 from tests.core.shapes import box, cylinder
@@ -24,7 +24,7 @@ def _brick() -> Part:
 
 def _both():
     part = _brick()
-    return part, CAD.facets(part, 1e-3)
+    return part, cad().facets(part, 1e-3)
 
 
 def test_only_one_place_asks_which_kind_a_model_is():
@@ -74,8 +74,8 @@ def test_faces_of_a_brick_are_described_the_same_both_ways():
 def test_the_distances_of_a_place_from_all_faces_agree():
     spot = np.array([2.0, 7.0, 4.0])
     part, facets = _both()
-    assert np.allclose(CAD.distances(part, spot), FACETS.distances(facets, spot))
-    assert CAD.distances(part, spot).min() == pytest.approx(3.0)
+    assert np.allclose(cad().distances(part, spot), FACETS.distances(facets, spot))
+    assert cad().distances(part, spot).min() == pytest.approx(3.0)
 
 
 def test_the_ruler_reads_the_same_both_ways():
@@ -96,10 +96,10 @@ def test_the_ruler_reads_the_same_both_ways():
 
 def test_a_round_face_tells_its_radius_only_where_it_is_exact():
     part = Part(compound([cylinder((0, 0, 0), (0, 0, 1), 3.0, 9.0)]), "mm", ("bar",))
-    side = next(k for k in range(3) if CAD.radius(part, k) > 0)
-    assert CAD.radius(part, side) == pytest.approx(3.0)
+    side = next(k for k in range(3) if cad().radius(part, k) > 0)
+    assert cad().radius(part, side) == pytest.approx(3.0)
     assert measure(part, {"face": side, "at": [3, 0, 4]}, None)["thickness"] == pytest.approx(6.0)
-    facets = CAD.facets(part, 1e-4)
+    facets = cad().facets(part, 1e-4)
     assert [FACETS.radius(facets, k) for k in range(3)] == [0.0, 0.0, 0.0]
     # the curvature of the exact bar and of its facets is that of its radius
     for model in (part, facets):
@@ -112,7 +112,7 @@ def test_what_is_stored_comes_back_the_same():
     for model in _both():
         kind = kind_of(model)
         arrays, names = kind.stored(model), kind.names(model)
-        back = KINDS[names["kind"]].restored(arrays, names)
+        back = kind_named(names["kind"]).restored(arrays, names)
         assert kind_of(back) is kind
         assert kind.volume(back) == pytest.approx(80)
         assert kind.face_names(back) == kind.face_names(model)
@@ -138,9 +138,9 @@ def test_models_are_scaled_joined_and_taken_apart_the_same_both_ways():
 
 def test_only_cad_keeps_exact_surfaces_in_a_file():
     part, facets = _both()
-    assert CAD.file(part, ".step").startswith(b"ISO-10303-21")
+    assert cad().file(part, ".step").startswith(b"ISO-10303-21")
     assert FACETS.file(facets, ".step") is None
-    assert CAD.triangles(part) is None and FACETS.triangles(facets) == 12
+    assert cad().triangles(part) is None and FACETS.triangles(facets) == 12
 
 
 def test_facets_that_an_operation_leaves_empty_are_refused():
@@ -148,7 +148,7 @@ def test_facets_that_an_operation_leaves_empty_are_refused():
     nothing = kept(facets, np.zeros(12, bool))
     with pytest.raises(StepFailed, match="would leave nothing"):
         FACETS.checked(nothing, "Drop", mirrored=False)
-    assert CAD.checked(_brick(), "Drop", mirrored=False) is not None
+    assert cad().checked(_brick(), "Drop", mirrored=False) is not None
 
 
 def test_a_gap_in_the_facets_is_found_as_free_lines():

@@ -25,7 +25,7 @@ from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.cells import PRISM
 from intaglio.mesh.drawing import peeled_arrays
 from intaglio.mesh.mesh import Mesh
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to

@@ -8,7 +8,7 @@ import vtk
 from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 
 from intaglio.layers.heights import Heights, total
-from intaglio.parts.taking import together
+from intaglio.parts.source import together
 from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings
 from intaglio.quality.values import Values, cell_values

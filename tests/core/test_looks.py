@@ -6,7 +6,7 @@ from pydantic import TypeAdapter
 
 from intaglio.cad.part import Part
 from intaglio.cad.read import compound
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.parts.writing import geometry_bytes
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.geometry.report import GeometryReport

@@ -12,12 +12,13 @@ from intaglio.cad.read import compound, read_cad
 from intaglio.cad.write import step_bytes
 from intaglio.errors import FileRejected, SettingRejected, StepFailed
 from intaglio.formats.stl import read_stl, stl_bytes
+from intaglio.parts.acting import ACTS, apply
 from intaglio.parts.measure import measure
 from intaglio.parts.model import model_of
-from intaglio.parts.operations import OPERATIONS, apply, check_operations
+from intaglio.parts.operations import OPERATIONS, check_operations
 from intaglio.parts.places import face_numbers, parse, reference
 from intaglio.parts.select import grow
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.parts.writing import files_of, geometry_bytes, patch_faces, per_patch, stage_model
 from intaglio.recipe.drafting import draft
 from intaglio.settings.blanks import blanks_of, build
@@ -44,7 +45,9 @@ def test_every_operation_tells_its_blanks_and_suits_something():
     for o in OPERATIONS:
         names = set(blanks_of(o.settings))
         assert {n for n in names if "{" + n + "}" in o.sentence} == names
-        assert o.of_others or o.cad or o.facets
+        for kind, acts in ACTS.items():
+            assert o.of_others or (o.key in acts) == (kind in o.of)
+        assert o.of
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ import pytest
 from intaglio.formats.file_names import distinct, file_name, inner_path
 from intaglio.formats.stl import patch_differences, read_stl, stl_bytes, write_patches
 from intaglio.mesh.mesh import Patch
-from intaglio.parts.taking import together
+from intaglio.parts.source import together
 from tests.core import any_cells
 
 TRIANGLE = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])

@@ -18,7 +18,7 @@ from intaglio.formats.cgns.reading import read_cgns
 from intaglio.formats.cgns.writing import write_cgns
 from intaglio.mesh.mesh import rows
 from intaglio.mesh.validity import check
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.drafting import draft
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.volume import named_mesh, volume_mesh

@@ -21,8 +21,9 @@ from intaglio.cad.write import step_bytes
 from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart
 from intaglio.formats.stl import stl_bytes
-from intaglio.parts.kinds import CAD
-from intaglio.parts.taking import Source, plain_name, take_in, together
+from intaglio.parts.kinds import cad
+from intaglio.parts.source import Source, plain_name, together
+from intaglio.parts.taking import take_in
 from tests.core.scans import as_trimesh, sphere
 from tests.core.shapes import box, pipe
 
@@ -92,7 +93,7 @@ def test_cad_beside_facets_becomes_facets():
 
 
 def test_facets_of_cad_follow_its_faces():
-    part = CAD.facets(Part(compound([pipe()]), "mm", ("pipe",)), 1e-4)
+    part = cad().facets(Part(compound([pipe()]), "mm", ("pipe",)), 1e-4)
     areas = [as_trimesh(part).area_faces[part.region == k].sum() for k in range(4)]
     exact = sorted([2 * np.pi * 10 * 60, 2 * np.pi * 7 * 60, np.pi * 51, np.pi * 51])
     assert sorted(areas) == pytest.approx(exact, rel=2e-3)

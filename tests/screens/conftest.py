@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from start.cluster import free_port, make_database, start
 from tests.core import shapes
 

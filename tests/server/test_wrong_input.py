@@ -104,7 +104,7 @@ def test_files_that_are_added_at_once_are_all_kept(ada, study, pipe_file, tmp_pa
         upload = SimpleUploadedFile(name, pipe_file.data)
         assert ada.post(at, {"file": upload}).status_code == 202
     last = Job.objects.filter(study=study, target="geometry").latest("created")
-    from intaglio.parts.taking import Source
+    from intaglio.parts.source import Source
 
     held = Source(last.file_name, load_bytes(last.source_id)).files()
     assert [name for name, _ in held] == ["pipe.step", "one.step", "two.step", "three.step"]

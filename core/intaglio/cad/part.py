@@ -13,6 +13,8 @@ from OCP.TopExp import TopExp, TopExp_Explorer
 from OCP.TopoDS import TopoDS, TopoDS_Edge, TopoDS_Face, TopoDS_Shape, TopoDS_Solid, TopoDS_Vertex
 from OCP.TopTools import TopTools_IndexedMapOfShape
 
+import intaglio.cad.kernel  # noqa: F401 (keeps the kernel from printing)
+
 
 @dataclass(frozen=True)
 class Part:

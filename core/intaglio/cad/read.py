@@ -32,6 +32,7 @@ from OCP.XCAFDoc import (
 )
 
 from intaglio.cad.faults import is_kernel_fault
+from intaglio.cad.files import CAD_READ
 from intaglio.cad.part import Part
 from intaglio.cad.step import check_text, unit_called
 from intaglio.errors import FileRejected
@@ -46,15 +47,6 @@ _NO_NAME = re.compile(
     r"(.*translator.*|=>.*|(compound|solid|shell|face|product|part|none|noname)[\s_\d]*)$", re.I
 )
 
-ACCEPTED = {
-    ".step": "STEP",
-    ".stp": "STEP",
-    ".iges": "IGES",
-    ".igs": "IGES",
-    ".brep": "BREP",
-    ".brp": "BREP",
-}
-
 
 @dataclass(frozen=True)
 class _Leaf:
@@ -68,7 +60,7 @@ class _Leaf:
 
 def read_cad(data: bytes, name: str) -> Part:
     """Bodies and sheets of a CAD file in the file's own unit. Raises FileRejected."""
-    kind = ACCEPTED.get(Path(name).suffix.lower(), "STEP")
+    kind = CAD_READ.get(Path(name).suffix.lower(), "STEP")
     if not data.strip():
         raise FileRejected("empty", f"{name} is empty. Export it again from the CAD program.")
     with TemporaryDirectory() as folder:

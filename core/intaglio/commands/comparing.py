@@ -7,21 +7,11 @@ from typing import Any
 
 from intaglio.commands.judging import read, report_of
 from intaglio.errors import FileRejected
-from intaglio.quality.catalogue import BY_KEY, METRICS
+from intaglio.quality.catalogue import BY_KEY
 from intaglio.quality.comparing import Row, SharedHistogram, compared, shared_histograms
 from intaglio.quality.values import Values
 
 _MOST = 4
-
-
-def add_compare(commands: Any) -> None:
-    """The arguments of `intaglio compare`."""
-    compare = commands.add_parser("compare", help="set two to four meshes side by side")
-    compare.add_argument("meshes", type=Path, nargs="+", metavar="MESH", help="CGNS or VTU files")
-    compare.add_argument("--json", action="store_true", help="as JSON")
-    compare.add_argument("--limits", choices=("general", "strict"), default="general")
-    compare.add_argument("--metric", choices=[m.key for m in METRICS], help="whose bars to print")
-    compare.add_argument("--bars", type=int, default=16, help="bars of the histogram")
 
 
 def compare(args: argparse.Namespace) -> int:

@@ -20,18 +20,6 @@ from intaglio.mesh.mesh import Floats
 _PLACES = 101
 
 
-def add_flow(commands: Any) -> None:
-    """The arguments of `intaglio flow`."""
-    flow = commands.add_parser(
-        "flow", help="compute the laminar flow of an exported folder, as a check of its mesh"
-    )
-    flow.add_argument("folder", type=Path, help="what `intaglio run` has written")
-    flow.add_argument("--iterations", type=int, default=200, help="at the most; 200 if not said")
-    flow.add_argument("--json", action="store_true", help="as JSON")
-    flow.add_argument("--profile", metavar="X0,Y0,Z0,X1,Y1,Z1", help="a line in m to write along")
-    flow.add_argument("--csv", type=Path, help="the file for the profile")
-
-
 def flow(args: argparse.Namespace) -> int:
     """Compute a flow and tell of it; 0 if it is converged, 1 if not."""
     if args.iterations < 1:

@@ -8,28 +8,12 @@ from typing import Any
 from intaglio.commands.telling import histogram_lines, report_lines, worst_lines
 from intaglio.errors import FileRejected
 from intaglio.mesh.mesh import Mesh
-from intaglio.quality.catalogue import BY_KEY, METRICS
-from intaglio.quality.limits import SETS, judged
+from intaglio.quality.catalogue import BY_KEY
+from intaglio.quality.limits import judged
 from intaglio.quality.report import mesh_findings, report
 from intaglio.quality.statistics import histogram
 from intaglio.quality.values import Values
 from intaglio.quality.worst import described, worst_cells
-
-
-def add_check(commands: Any) -> None:
-    """The arguments of `intaglio check`."""
-    check = commands.add_parser("check", help="print counts, patches, quality, validity of a mesh")
-    check.add_argument("mesh", type=Path, help="a CGNS or VTU file")
-    check.add_argument("--json", action="store_true", help="as JSON")
-    check.add_argument(
-        "--limits", choices=tuple(SETS), help="fail if any cell is beyond; only told if not given"
-    )
-    check.add_argument(
-        "--metric", choices=[m.key for m in METRICS], help="whose bars and worst cells to print"
-    )
-    check.add_argument("--bars", type=int, default=16, help="bars of the histogram")
-    check.add_argument("--heights", choices=("root", "log", "even"), default="root")
-    check.add_argument("--worst", type=int, default=5, help="number of worst cells to list")
 
 
 def read(path: Path) -> Mesh:

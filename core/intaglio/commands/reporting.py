@@ -3,23 +3,11 @@
 import argparse
 import time
 from pathlib import Path
-from typing import Any
 
 from intaglio.parts.reading import source_of
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.reporting.page import report_page
-
-
-def add_report(commands: Any) -> None:
-    """The arguments of `intaglio report`."""
-    report = commands.add_parser("report", help="run a recipe and tell of it on a printable page")
-    report.add_argument("recipe", type=Path)
-    report.add_argument("-o", "--output", type=Path, required=True, help="the HTML file to write")
-    report.add_argument(
-        "--stage", choices=("sizing", "surface", "layers", "volume", "case"), default="case",
-        help="the last stage to run",
-    )  # fmt: skip
 
 
 def report(args: argparse.Namespace) -> int:

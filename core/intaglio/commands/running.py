@@ -11,26 +11,9 @@ import yaml
 from intaglio.commands.telling import report_lines
 from intaglio.errors import FileRejected, IntaglioError, SettingRejected
 from intaglio.interface.study import Study, is_mesh, opened, written
-from intaglio.parts.taking import ACCEPTED
+from intaglio.parts.source import ACCEPTED
 from intaglio.recipe.recipe import read_recipe
 from intaglio.stages.registry import BY_KEY
-
-
-def add_run(commands: Any) -> None:
-    """The arguments of `intaglio run`."""
-    run = commands.add_parser("run", help="run a recipe and write the export")
-    run.add_argument("recipe", type=Path)
-    run.add_argument("--out", type=Path, required=True, help="folder for the files")
-    run.add_argument(
-        "--set", dest="changes", action="append", default=[], metavar="NAME=VALUE",
-        help="another value of a named number, or of a setting as STAGE.SETTING; may be repeated",
-    )  # fmt: skip
-    run.add_argument(
-        "--parts", type=Path, nargs="+", metavar="PART",
-        help="geometry files, or folders of them, to be run in place of the recipe's part, each "
-        "into a folder of its name",
-    )  # fmt: skip
-    run.add_argument("--quiet", action="store_true", help="no progress")
 
 
 def run(args: argparse.Namespace) -> int:

@@ -12,7 +12,7 @@ from intaglio.formats.registry import MESH_BY_SUFFIX
 from intaglio.interface.progress import bars
 from intaglio.mesh.mesh import Mesh
 from intaglio.parts.reading import source_of
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, StageState, run_to
 from intaglio.recipe.proving import FLOW, run_proof
 from intaglio.recipe.recipe import Recipe, plain_settings, read_recipe, write_recipe

@@ -49,7 +49,7 @@ from intaglio.parts.kind import (
 )
 from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
 
-CAD_WRITTEN = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
+_WRITERS = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
 _FAILURES: tuple[type[Exception], ...] = (IntaglioError, *KERNEL_ERRORS)
 _WORDS = ("plane", "cylinder", "cone", "sphere", "torus")
 
@@ -342,7 +342,7 @@ class CadKind(Kind[Part]):
         return Part(compound([sheet_of(own)]), model.unit, (name,))
 
     def file(self, model: Part, suffix: str) -> bytes | None:
-        return CAD_WRITTEN[suffix](model)
+        return _WRITERS[suffix](model)
 
 
 def _segments(part: Part, edges: Any) -> NDArray[np.float32]:

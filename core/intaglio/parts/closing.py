@@ -14,9 +14,10 @@ from intaglio.facets.part import FacetPart, kept
 from intaglio.facets.pieces import find_pieces
 from intaglio.facets.plates import THICKNESS, is_plate
 from intaglio.findings import Finding, offer, two_digits
+from intaglio.parts.acting import apply
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
-from intaglio.parts.operations import BY_NAME, apply
+from intaglio.parts.operations import BY_NAME
 from intaglio.parts.rows import ActionRow
 
 Floats = NDArray[np.float64]

@@ -6,12 +6,11 @@
 from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Generic, Literal, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, Literal, TypeAlias, TypeVar, Union
 
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.cad.part import Part
 from intaglio.facets.facets import Curves, Facets
 from intaglio.facets.part import FacetPart
 from intaglio.facets.remesh import RemeshedSurface
@@ -25,13 +24,18 @@ from intaglio.parts.rows import (
     SpaceRow,
 )
 
+if TYPE_CHECKING:
+    # the kernel is loaded by whom a model of CAD comes to
+    from intaglio.cad.part import Part
+
 Progress = Callable[[float, str], None]
 # told the findings there are so far
 SoFar = Callable[[list[Finding]], None]
 Arrays = dict[str, NDArray[Any]]
-Model = Part | FacetPart
+# asked for at run time too, so not by a bar between a text and a type
+Model: TypeAlias = Union["Part", FacetPart]
 Floats = NDArray[np.float64]
-M = TypeVar("M", Part, FacetPart)
+M = TypeVar("M", "Part", FacetPart)
 
 
 @dataclass(frozen=True)

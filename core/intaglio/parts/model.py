@@ -10,7 +10,7 @@ import numpy as np
 from intaglio.facets.facets import triangle_areas
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import Arrays, Drawn, Model
-from intaglio.parts.kinds import KINDS, kind_of
+from intaglio.parts.kinds import kind_named, kind_of
 from intaglio.parts.picture import picture
 from intaglio.parts.rows import FaceRow, FaceShape
 
@@ -26,7 +26,7 @@ class Product:
     def model(self) -> Model:
         """The model of a geometry or domain product, with what is found out about it."""
         names = self.report["model"]
-        model: Model = KINDS[names["kind"]].restored(self.arrays, names)
+        model: Model = kind_named(names["kind"]).restored(self.arrays, names)
         return model
 
 

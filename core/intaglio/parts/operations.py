@@ -5,25 +5,14 @@ says what it did.
 """
 
 import dataclasses
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
-from intaglio.cad import closing as cad_closing
-from intaglio.cad import repair as cad
-from intaglio.cad.kernel import KERNEL_ERRORS
-from intaglio.errors import IntaglioError, SettingRejected, StepFailed
-from intaglio.facets import closing as facet_closing
-from intaglio.facets import repair as facets
-from intaglio.facets.features import split_by_angle
-from intaglio.facets.motion import mirrored, moved, rotated, scaled, split_plane
-from intaglio.facets.part import FacetPart
-from intaglio.facets.welding import sewn
-from intaglio.parts.kind import Kind, Model
-from intaglio.parts.kinds import CAD, kind_of
-from intaglio.parts.places import FACES, face_numbers
+from intaglio.errors import SettingRejected
+from intaglio.parts.kind import Model
+from intaglio.parts.kinds import kind_of
+from intaglio.parts.places import FACES
 from intaglio.settings.blanks import (
     Rows,
     blank,
@@ -195,42 +184,20 @@ class Safe:
     )
 
 
-Act = Callable[[Any, Any], tuple[Any, int]]
-
-
 @dataclass(frozen=True)
 class Operation:
-    """key; title in the menu; sentence with its blanks; done: words for the log with {n}; cad and
-    facets: what it does to each, None where it makes no sense; of_others: it chooses among the
-    other operations (`safe.py`, `closing.py`)."""
+    """key; title in the menu; sentence with its blanks; done: words for the log with {n}; of: the
+    kinds of model for which it makes sense (`acting.py` does it); of_others: it chooses among the
+    other operations, for all kinds (`safe.py`, `closing.py`)."""
 
     key: str
     title: str
     sentence: str
     settings: type
     done: str
-    cad: Act | None
-    facets: Act | None
+    of: tuple[str, ...] = ("cad", "facets")
     group: str = "repair"
     of_others: bool = False
-
-    def act(self, kind: Kind[Any]) -> Act | None:
-        """What it does to models of a kind."""
-        return self.cad if kind.key == CAD.key else self.facets
-
-
-def _direction(values: list[float], where: str) -> list[float]:
-    if float(np.linalg.norm(values)) == 0.0:
-        raise SettingRejected(where, "A direction needs a length; 0, 0, 0 has none.")
-    return values
-
-
-def _plane(act: Act) -> Act:
-    def run(model: Any, s: Any) -> tuple[Any, int]:
-        _direction(s.normal, "geometry.repairs")
-        return act(model, s)
-
-    return run
 
 
 OPERATIONS = (
@@ -240,8 +207,6 @@ OPERATIONS = (
         "Repair all that moves the surface by less than {tolerance}.",
         Safe,
         "repairs done: {n}",
-        None,
-        None,
         of_others=True,
     ),
     Operation(
@@ -250,8 +215,6 @@ OPERATIONS = (
         "Close what is open by the likeliest way, and what is left by the next.",
         Nothing,
         "steps done: {n}",
-        None,
-        None,
         of_others=True,
     ),
     Operation(
@@ -260,8 +223,6 @@ OPERATIONS = (
         "Sew edges that are within {tolerance} of each other.",
         Sew,
         "free edges closed: {n}",
-        lambda m, s: cad.sewn(m, s.tolerance),
-        lambda m, s: sewn(m, s.tolerance),
     ),
     Operation(
         "cap",
@@ -269,8 +230,6 @@ OPERATIONS = (
         "Cap {shape} all holes from {wider} to {narrower} across.",
         Cap,
         "holes capped: {n}",
-        lambda m, s: cad.capped(m, s.shape, s.wider, s.narrower),
-        lambda m, s: facets.cap_holes(m, s.shape, s.wider, s.narrower),
     ),
     Operation(
         "close_plane",
@@ -278,8 +237,6 @@ OPERATIONS = (
         "Bring rims within {reach} to the plane through {at} across {normal}, and close it there.",
         RimPlane,
         "rims closed: {n}",
-        _plane(lambda m, s: cad_closing.closed_against(m, s.at, s.normal, s.reach)),
-        _plane(lambda m, s: facet_closing.closed_against(m, s.at, s.normal, s.reach)),
     ),
     Operation(
         "thicken",
@@ -287,8 +244,6 @@ OPERATIONS = (
         "Make open sheets {thickness} thick, on the side of their normals.",
         Thicken,
         "sheets thickened: {n}",
-        lambda m, s: cad_closing.thickened(m, s.thickness),
-        lambda m, s: facet_closing.thickened(m, s.thickness),
     ),
     Operation(
         "remove",
@@ -296,8 +251,7 @@ OPERATIONS = (
         "Remove all {kind} up to {below}.",
         Remove,
         "features removed: {n}",
-        lambda m, s: cad.without_features(m, s.kind, s.below),
-        None,
+        of=("cad",),
     ),
     Operation(
         "remove_faces",
@@ -305,8 +259,7 @@ OPERATIONS = (
         "Take off the faces {faces} and let their neighbours run on.",
         Faces,
         "faces removed: {n}",
-        lambda m, s: cad.removed_faces(m, face_numbers(m, s.faces, "geometry.repairs")),
-        None,
+        of=("cad",),
     ),
     Operation(
         "merge_faces",
@@ -314,8 +267,7 @@ OPERATIONS = (
         "Merge neighbouring faces that lie on one surface.",
         Nothing,
         "fewer faces: {n}",
-        lambda m, s: cad.merged_faces(m),
-        None,
+        of=("cad",),
     ),
     Operation(
         "drop_slivers",
@@ -323,8 +275,6 @@ OPERATIONS = (
         "Drop faces narrower than {thinner} and close over them.",
         Thinner,
         "slivers dropped: {n}",
-        lambda m, s: cad.without_slivers(m, s.thinner),
-        lambda m, s: facets.drop_slivers(m, s.thinner),
     ),
     Operation(
         "drop_duplicates",
@@ -332,8 +282,6 @@ OPERATIONS = (
         "Drop faces and bodies that are there twice.",
         Nothing,
         "copies dropped: {n}",
-        lambda m, s: cad.without_duplicates(m),
-        lambda m, s: facets.drop_duplicates(m),
     ),
     Operation(
         "unify_normals",
@@ -341,8 +289,6 @@ OPERATIONS = (
         "Turn all normals outward.",
         Nothing,
         "turned over: {n}",
-        lambda m, s: cad.unified_normals(m),
-        lambda m, s: facets.unify_normals(m),
     ),
     Operation(
         "rebuild_faces",
@@ -350,8 +296,7 @@ OPERATIONS = (
         "Trim the faces {faces} anew on their surfaces.",
         Faces,
         "faces rebuilt: {n}",
-        lambda m, s: cad.rebuilt(m, face_numbers(m, s.faces, "geometry.repairs")),
-        None,
+        of=("cad",),
     ),
     Operation(
         "drop_bodies",
@@ -359,8 +304,6 @@ OPERATIONS = (
         "Drop the bodies {bodies}.",
         Bodies,
         "bodies dropped: {n}",
-        lambda m, s: cad.without_bodies(m, s.bodies),
-        lambda m, s: facets.drop_bodies(m, s.bodies),
     ),
     Operation(
         "drop_pieces",
@@ -368,8 +311,7 @@ OPERATIONS = (
         "Drop loose pieces smaller than {smaller}.",
         Smaller,
         "pieces dropped: {n}",
-        None,
-        lambda m, s: facets.drop_pieces(m, s.smaller),
+        of=("facets",),
     ),
     Operation(
         "drop_inside",
@@ -377,8 +319,7 @@ OPERATIONS = (
         "Drop bodies that lie inside others.",
         Nothing,
         "pieces dropped: {n}",
-        None,
-        lambda m, s: facets.drop_inside(m),
+        of=("facets",),
     ),
     Operation(
         "drop_fins",
@@ -386,8 +327,7 @@ OPERATIONS = (
         "Drop sheets that hang on the surface.",
         Nothing,
         "fins dropped: {n}",
-        None,
-        lambda m, s: facets.drop_fins(m),
+        of=("facets",),
     ),
     Operation(
         "drop_sheets",
@@ -395,8 +335,7 @@ OPERATIONS = (
         "Drop surfaces that bound no solid.",
         Nothing,
         "sheets dropped: {n}",
-        lambda m, s: cad.without_sheets(m),
-        None,
+        of=("cad",),
     ),
     Operation(
         "drop_spikes",
@@ -404,8 +343,7 @@ OPERATIONS = (
         "Draw needles down to the surface around them.",
         Nothing,
         "spikes cut: {n}",
-        None,
-        lambda m, s: facets.drop_spikes(m),
+        of=("facets",),
     ),
     Operation(
         "untangle",
@@ -413,8 +351,7 @@ OPERATIONS = (
         "Cut out triangles that cross their own surface, and cap the place.",
         Nothing,
         "triangles cut out: {n}",
-        None,
-        lambda m, s: facets.untangle(m),
+        of=("facets",),
     ),
     Operation(
         "union",
@@ -422,8 +359,6 @@ OPERATIONS = (
         "Make one body of all that touch or overlap.",
         Nothing,
         "bodies united: {n}",
-        lambda m, s: cad.united(m),
-        lambda m, s: facets.union(m),
     ),
     Operation(
         "split_angle",
@@ -431,8 +366,7 @@ OPERATIONS = (
         "Split faces along edges sharper than {angle}.",
         Angle,
         "more faces: {n}",
-        None,
-        lambda m, s: _split_angle(m, s.angle),
+        of=("facets",),
     ),
     Operation(
         "split_plane",
@@ -440,16 +374,6 @@ OPERATIONS = (
         "Split {faces} along the plane through {at} across {normal}.",
         Plane,
         "more faces: {n}",
-        _plane(
-            lambda m, s: cad.split_by_plane(
-                m, s.at, s.normal, set(face_numbers(m, s.faces, "geometry.repairs"))
-            )
-        ),
-        _plane(
-            lambda m, s: split_plane(
-                m, s.at, s.normal, set(face_numbers(m, s.faces, "geometry.repairs"))
-            )
-        ),
     ),
     Operation(
         "scale",
@@ -457,9 +381,7 @@ OPERATIONS = (
         "Make it {factor} times as large.",
         Factor,
         "scaled",
-        lambda m, s: cad.scaled(m, s.factor),
-        lambda m, s: scaled(m, s.factor),
-        "motion",
+        group="motion",
     ),
     Operation(
         "move",
@@ -467,9 +389,7 @@ OPERATIONS = (
         "Move it by {by}.",
         Move,
         "moved",
-        lambda m, s: cad.moved(m, s.by),
-        lambda m, s: moved(m, s.by),
-        "motion",
+        group="motion",
     ),
     Operation(
         "rotate",
@@ -477,9 +397,7 @@ OPERATIONS = (
         "Turn it by {angle} about the axis through {at} along {axis}.",
         Rotate,
         "turned",
-        lambda m, s: cad.rotated(m, s.at, _direction(s.axis, "geometry.repairs"), s.angle),
-        lambda m, s: rotated(m, s.at, _direction(s.axis, "geometry.repairs"), s.angle),
-        "motion",
+        group="motion",
     ),
     Operation(
         "mirror",
@@ -487,18 +405,11 @@ OPERATIONS = (
         "Mirror it in the plane through {at} across {normal}.",
         Mirror,
         "mirrored",
-        _plane(lambda m, s: cad.mirrored(m, s.at, s.normal)),
-        _plane(lambda m, s: mirrored(m, s.at, s.normal)),
-        "motion",
+        group="motion",
     ),
 )
 
 BY_NAME = {o.key: o for o in OPERATIONS}
-
-
-def _split_angle(part: FacetPart, angle: float) -> tuple[FacetPart, int]:
-    out = split_by_angle(part, angle)
-    return out, len(out.region_names) - len(part.region_names)
 
 
 def check_operations(
@@ -529,29 +440,7 @@ def check_operations(
 
 def fits(operation: Operation, model: Model) -> bool:
     """Whether an operation makes sense for CAD or for facets, as the model is."""
-    if operation.of_others:
-        return True
-    return operation.act(kind_of(model)) is not None
-
-
-def apply(model: Model, row: Mapping[str, Any]) -> tuple[Model, int]:
-    """The model after one operation, and how many things it changed. Raises StepFailed."""
-    operation = BY_NAME[row["do"]]
-    kind = kind_of(model)
-    act = operation.act(kind)
-    if act is None:
-        raise StepFailed("not-for-this", f"“{operation.title}” does not apply to {kind.title}.")
-    names = blanks_of(operation.settings)
-    settings = operation.settings(**{k: v for k, v in row.items() if k in names})
-    try:
-        out, count = act(model, settings)
-    except IntaglioError:
-        raise
-    except KERNEL_ERRORS as error:
-        raise StepFailed(
-            "kernel", f"The CAD kernel could not do “{operation.title}” ({type(error).__name__})."
-        ) from error
-    return kind.checked(out, operation.title, row["do"] == "mirror"), count
+    return kind_of(model).key in operation.of
 
 
 def description() -> list[dict[str, Any]]:
@@ -562,8 +451,8 @@ def description() -> list[dict[str, Any]]:
             "title": o.title,
             "sentence": o.sentence,
             "group": o.group,
-            "cad": o.cad is not None or o.of_others,
-            "facets": o.facets is not None or o.of_others,
+            "cad": "cad" in o.of,
+            "facets": "facets" in o.of,
             "default": dataclasses.asdict(o.settings()),
             "blanks": described(o.settings),
         }

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from intaglio.errors import FileRejected
-from intaglio.parts.taking import Source, together
+from intaglio.parts.source import Source, together
 
 
 def source_of(paths: Sequence[Path]) -> Source:

@@ -7,9 +7,10 @@ import numpy as np
 
 from intaglio.errors import IntaglioError
 from intaglio.findings import Finding
+from intaglio.parts.acting import apply
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
-from intaglio.parts.operations import BY_NAME, apply
+from intaglio.parts.operations import BY_NAME
 from intaglio.parts.rows import ActionRow
 
 # repairs that keep within a length by themselves, and those that change no place at all

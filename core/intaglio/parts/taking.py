@@ -1,19 +1,13 @@
 """Taking in files: one or several, CAD or facets, as one model in one unit."""
 
-import io
-import lzma
-import re
-import struct
-import zipfile
-import zlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from intaglio.cad.files import CAD_READ
 from intaglio.cad.measures import has_extent
 from intaglio.cad.part import Part
-from intaglio.cad.read import ACCEPTED as CAD_FILES
 from intaglio.cad.read import read_cad
 from intaglio.cad.repair import carried
 from intaglio.errors import FileRejected
@@ -23,66 +17,11 @@ from intaglio.findings import Finding
 from intaglio.formats.registry import FACETS_BY_SUFFIX
 from intaglio.formats.triangles import TriangleFile
 from intaglio.parts.kind import Kind, Model
-from intaglio.parts.kinds import CAD, FACETS, kind_of
+from intaglio.parts.kinds import FACETS, cad, kind_of
+from intaglio.parts.source import ACCEPTED, Source, plain_name
 from intaglio.units import MM_PER_UNIT
 
-ACCEPTED = (*CAD_FILES, *FACETS_BY_SUFFIX, ".zip")
 _NO_UNIT = (*FACETS_BY_SUFFIX, ".brep", ".brp")
-_MOST_FILES = 200
-_MOST_BYTES = 2 * 2**30
-
-
-# what the archive's reader raises for damaged ones
-_NO_ZIP = (
-    zipfile.BadZipFile, zlib.error, lzma.LZMAError, NotImplementedError, RuntimeError, EOFError,
-    ValueError, OSError, struct.error,
-)  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Source:
-    """The file, or the zip of files, that a study began with."""
-
-    name: str
-    data: bytes
-
-    def files(self) -> list[tuple[str, bytes]]:
-        """The files in it, by name. Raises FileRejected."""
-        if not self.name.lower().endswith(".zip"):
-            return [(self.name, self.data)]
-        try:
-            with zipfile.ZipFile(io.BytesIO(self.data)) as archive:
-                entries = [
-                    i
-                    for i in archive.infolist()
-                    if Path(i.filename).suffix.lower() in ACCEPTED[:-1]
-                ]
-                if len(entries) > _MOST_FILES or sum(i.file_size for i in entries) > _MOST_BYTES:
-                    raise FileRejected("too-large", f"{self.name} unpacks to more than fits.")
-                out = [(Path(i.filename).name, archive.read(i)) for i in entries]
-        except _NO_ZIP as error:
-            raise FileRejected("not-zip", f"{self.name} cannot be unpacked.") from error
-        if not out:
-            raise FileRejected(
-                "no-geometry", f"{self.name} holds no geometry file of a known kind."
-            )
-        return out
-
-
-def together(files: list[tuple[str, bytes]]) -> Source:
-    """One source of several files, and of those in zips among them; the same bytes for the same
-    files. Raises FileRejected."""
-    if len(files) == 1:
-        return Source(*files[0])
-    files = [held for name, data in files for held in Source(name, data).files()]
-    out = io.BytesIO()
-    taken: list[str] = []
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for name, data in files:
-            path = Path(name)
-            taken.append(free_name(path.stem, taken))
-            archive.writestr(zipfile.ZipInfo(taken[-1] + path.suffix, (2026, 1, 1, 0, 0, 0)), data)
-    return Source(f"{taken[0]}.zip", out.getvalue())
 
 
 @dataclass(frozen=True)
@@ -92,14 +31,6 @@ class Taken:
     model: Model
     unit_known: bool
     findings: tuple[Finding, ...]
-
-
-def plain_name(words: str, fallback: str) -> str:
-    """A name of letters, digits and underscores, beginning with a letter."""
-    out = re.sub(r"[^A-Za-z0-9]+", "_", words).strip("_")
-    if not out or not out[0].isalpha():
-        out = f"{fallback}_{out}".rstrip("_")
-    return out[:28]
 
 
 def take_in(
@@ -125,7 +56,7 @@ def take_in(
                 for code, words in raw.problems
             ]
             models.append(_facets(raw, Path(name).stem))
-        elif suffix in CAD_FILES:
+        elif suffix in CAD_READ:
             part, empty = _with_extent(read_cad(data, name), name)
             found += empty
             models.append(part)
@@ -189,8 +120,8 @@ def _one(models: list[Model], unit: str, by_file: bool) -> Model:
     if len(models) == 1:
         return models[0]
     kinds = {kind_of(m).key for m in models}
-    if kinds == {CAD.key}:
-        return whole(CAD, models)
+    if kinds == {"cad"}:
+        return whole(cad(), models)
     return whole(FACETS, [kind_of(m).facets(m, _FOLLOWED) for m in models])
 
 

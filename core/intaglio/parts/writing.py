@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from intaglio.cad.files import CAD_WRITTEN
 from intaglio.errors import FileRejected
 from intaglio.facets.part import FacetPart
 from intaglio.formats.format import Surface
@@ -13,7 +14,6 @@ from intaglio.formats.registry import FACET_FORMATS, FACETS_BY_SUFFIX
 from intaglio.mesh.drawing import boundary_triangles
 from intaglio.mesh.mesh import Floats, Ints, Patch
 from intaglio.mesh.storing import stored_mesh
-from intaglio.parts.cad_kind import CAD_WRITTEN
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from intaglio.errors import StepFailed
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 
 # safe repairs in a draft move the surface by at most this share of the diagonal

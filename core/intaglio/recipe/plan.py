@@ -19,7 +19,7 @@ from typing import Any, Protocol
 from intaglio.cad.faults import is_kernel_fault
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.parts.model import Product
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.accepted import ACCEPTED, marked
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.stages.registry import BY_KEY, STAGES, stages_of

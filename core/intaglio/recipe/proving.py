@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from intaglio.parts.model import Product
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.proof.proving import VERSION, prove
 from intaglio.recipe.plan import Progress, Show, Store, product_key, run_to
 from intaglio.stages.volume import volume_mesh

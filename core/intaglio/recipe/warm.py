@@ -16,7 +16,7 @@ from typing import Any
 
 from intaglio.mesh.mesh import Mesh
 from intaglio.numeric import kernels
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, run_to
 
 

@@ -3,11 +3,11 @@
 from dataclasses import asdict
 from typing import Any
 
+from intaglio.cad.files import CAD_WRITTEN
 from intaglio.formats.registry import FACET_FORMATS, MESH_BY_SUFFIX, MESH_FORMATS
 from intaglio.mesh.cells import SHAPES
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS
-from intaglio.parts.cad_kind import CAD_WRITTEN
-from intaglio.parts.taking import ACCEPTED
+from intaglio.parts.source import ACCEPTED
 from intaglio.quality.catalogue import METRICS
 from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.sizing.spacing import CLUSTERS

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from intaglio.parts.model import Product
-from intaglio.parts.taking import Source
+from intaglio.parts.source import Source
 
 Report = Mapping[str, Any]
 # reports of the earlier stages by key

@@ -16,8 +16,8 @@ from intaglio.parts.select import grow
 from intaglio.parts.writing import PER, WITH_GEOMETRY, WRITTEN, patch_faces
 from intaglio.settings.blanks import build
 from intaglio.sizing.octree import SizeField, sizes
+from intaglio.stages.domain.enclosed import enclosure_of
 from intaglio.stages.domain.settings import Domain
-from intaglio.stages.domain.step import enclosure_of
 from intaglio.stages.sizing.step import field_of
 from sandbox import answers
 from studies import asking

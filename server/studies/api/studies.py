@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 
 from accounts.record import record
 from intaglio.errors import FileRejected
-from intaglio.parts.taking import Source, together
+from intaglio.parts.source import Source, together
 from intaglio.recipe.plan import source_key
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.finished import is_finished

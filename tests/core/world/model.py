@@ -10,8 +10,8 @@ from intaglio.cad.read import compound, scaled
 from intaglio.cad.write import step_bytes
 from intaglio.facets.part import FacetPart
 from intaglio.formats.stl import stl_bytes
-from intaglio.parts.kinds import CAD
-from intaglio.parts.taking import Source
+from intaglio.parts.kinds import cad
+from intaglio.parts.source import Source
 from tests.core.shapes import steady
 
 
@@ -26,7 +26,7 @@ class Model:
 
 
 def source(made: TopoDS_Shape | FacetPart) -> Source:
-    """The model's file: STEP for CAD, STL for facets."""
+    """The model's file: STEP for cad(), STL for facets."""
     if isinstance(made, FacetPart):
         return Source("part.stl", stl_bytes(made.points, made.triangles, "part"))
     return Source("part.step", steady(step_bytes(Part(compound([made]), "mm"))))
@@ -38,4 +38,4 @@ def grown(shape: TopoDS_Shape, factor: float) -> TopoDS_Shape:
 
 def as_facets(shape: TopoDS_Shape, share: float) -> FacetPart:
     """A shape as a coarse exporter would write it, off by up to `share` of its diagonal."""
-    return CAD.facets(Part(compound([shape]), "mm"), share)
+    return cad().facets(Part(compound([shape]), "mm"), share)

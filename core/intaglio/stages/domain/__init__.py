@@ -4,7 +4,6 @@ from intaglio.parts.model import Product
 from intaglio.stages.domain.defaults import domain_defaults
 from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.domain.settings import Domain
-from intaglio.stages.domain.step import domain_step
 from intaglio.stages.stage import Cost, Run, Sentence, Stage, from_report
 
 _INSIDE = (("where", ("inside",)),)
@@ -22,6 +21,8 @@ _SECTOR = (("cut", ("sector",)),)
 
 
 def _run(run: Run) -> Product:
+    from intaglio.stages.domain.step import domain_step
+
     return domain_step(run.settings, run.product("geometry"), run.tell)
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.cad.enclosure import AXES, Enclosure
+from intaglio.cad.enclosing import AXES, Enclosure
 from intaglio.findings import Finding
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import face_rows

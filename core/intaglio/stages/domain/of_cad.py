@@ -12,7 +12,7 @@ from intaglio.cad.section import cad_section
 from intaglio.cad.zones import zoned_fluid
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.parts.kind import Model
-from intaglio.parts.taking import plain_name
+from intaglio.parts.source import plain_name
 from intaglio.stages.domain.fluid import (
     Extraction,
     Fluid,

@@ -18,7 +18,7 @@ from intaglio.facets.pieces import find_pieces
 from intaglio.facets.section import facet_section
 from intaglio.numeric.winding import winding_numbers
 from intaglio.parts.kind import Model
-from intaglio.parts.taking import plain_name
+from intaglio.parts.source import plain_name
 from intaglio.stages.domain.fluid import (
     Extraction,
     Fluid,

@@ -3,17 +3,19 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.cad.enclosure import AXES, Enclosure, enclosing, enclosure_part, wedge_part
+from intaglio.cad.enclosing import AXES
+from intaglio.cad.enclosure import enclosure_part, wedge_part
 from intaglio.errors import StepFailed
 from intaglio.facets.part import free_name
 from intaglio.findings import Finding
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import Model, Progress
-from intaglio.parts.kinds import CAD, FACETS, kind_of
+from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows, model_of
 from intaglio.parts.rows import FaceRow
 from intaglio.stages.domain.advice import too_close, unmatched_sides
 from intaglio.stages.domain.aim import aim
+from intaglio.stages.domain.enclosed import enclosure_of
 from intaglio.stages.domain.faces import back_faces, both_sides
 from intaglio.stages.domain.fluid import (
     Extraction,
@@ -31,7 +33,7 @@ from intaglio.stages.domain.settings import Domain
 from intaglio.stages.domain.sheets import chosen_sheets, with_sheets
 
 # one for each kind of model
-_EXTRACTIONS: dict[str, Extraction] = {CAD.key: OF_CAD, FACETS.key: OF_FACETS}
+_EXTRACTIONS: dict[str, Extraction] = {"cad": OF_CAD, "facets": OF_FACETS}
 
 
 def _extraction(model: Model) -> Extraction:
@@ -73,19 +75,6 @@ def domain_step(settings: Domain, geometry: Product, progress: Progress) -> Prod
     inside = settings.where == "inside" and settings.cut == "all"
     middle = first_pin(settings)["at"] if inside else (0.5 * (low + high)).tolist()
     return _described(fluid, found, middle)
-
-
-def enclosure_of(
-    settings: Domain, low: NDArray[np.float64], high: NDArray[np.float64]
-) -> Enclosure:
-    """The enclosure that the settings ask for around a body's box."""
-    symmetry = None
-    if settings.symmetry != "none":
-        symmetry = (settings.symmetry, settings.symmetry_at)
-    distances = {k: getattr(settings, k) for k in ("ahead", "behind", "aside", "above", "below")}
-    return enclosing(
-        settings.shape, low, high, settings.along, distances, symmetry, settings.widening
-    )
 
 
 def _around(settings: Domain, model: Model, bodies: Model | None) -> tuple[Fluid, list[Finding]]:

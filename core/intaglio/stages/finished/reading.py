@@ -18,7 +18,7 @@ from intaglio.mesh.soundness import unsound
 from intaglio.mesh.storing import mesh_arrays, stored_mesh
 from intaglio.parts.kinds import FACETS
 from intaglio.parts.model import Product, display, face_rows
-from intaglio.parts.taking import Source, plain_name
+from intaglio.parts.source import Source, plain_name
 from intaglio.quality.cells import measure_cells
 from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.stage import Progress, Report

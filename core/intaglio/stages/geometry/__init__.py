@@ -3,11 +3,12 @@
 from intaglio.parts.model import Product
 from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry, geometry_defaults
-from intaglio.stages.geometry.step import geometry_step
 from intaglio.stages.stage import Cost, Run, Sentence, Stage
 
 
 def _run(run: Run) -> Product:
+    from intaglio.stages.geometry.step import geometry_step
+
     return geometry_step(run.settings, run.source, run.tell, run.show)
 
 

@@ -10,14 +10,16 @@ from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.findings import Finding
 from intaglio.numeric.rounding import rounded
+from intaglio.parts.acting import apply
 from intaglio.parts.closing import closed, open_finding
 from intaglio.parts.kind import Drawn, Model, Progress
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows
-from intaglio.parts.operations import BY_NAME, apply
+from intaglio.parts.operations import BY_NAME
 from intaglio.parts.rows import RepairRow
 from intaglio.parts.safe import repair_safe
-from intaglio.parts.taking import Source, take_in
+from intaglio.parts.source import Source
+from intaglio.parts.taking import take_in
 from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.stage import Show

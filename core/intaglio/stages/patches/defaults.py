@@ -5,7 +5,7 @@ from typing import Any
 
 from intaglio.facets.part import free_name
 from intaglio.parts.places import reference
-from intaglio.parts.taking import plain_name
+from intaglio.parts.source import plain_name
 from intaglio.stages.domain.defaults import flat_ends
 
 Report = Mapping[str, Any]
