@@ -138,9 +138,9 @@ def _crossing(tree, low, high, flat, out, start, end):
                 b = tree.items[j]
                 if b <= a or _apart(low, high, a, b) or _share(t, a, b) >= 2:
                     continue
-                met = _half(p, t, a, b, side)
+                met = _half(p, t, np.int64(a), np.int64(b), side)
                 if met != CROSSING:
-                    met = max(met, _half(p, t, b, a, side))
+                    met = max(met, _half(p, t, np.int64(b), np.int64(a), side))
                 if met != CROSSING and flat and _overlies(p, t, a, b):
                     met = CROSSING
                 if met != APART:

@@ -48,7 +48,11 @@ def _determinant(ux, uy, uz, vx, vy, vz, wx, wy, wz):
     return add(total, multiply(_minor(ux, uy, vx, vy), wz))
 
 
-@njit(cache=True)
+# one version for all types of numbers of nodes: of the exact one each is large
+_OF_NODES = "int64(float64[:, ::1], int64, int64, int64, int64)"
+
+
+@njit(_OF_NODES, cache=True)
 def _orient3d_exact(p, a, b, c, d):
     return sign(
         _determinant(
@@ -65,7 +69,7 @@ def _orient3d_exact(p, a, b, c, d):
     )
 
 
-@njit(cache=True)
+@njit(_OF_NODES, cache=True)
 def orient3d(p, a, b, c, d):
     """Sign of the volume of tetrahedron abcd, rows of p (n, 3): 1 if (b-a)×(c-a)·(d-a) > 0."""
     dx = p[d, 0]

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 GHOST = -1
 FREE = -2
 FACE = np.array([[1, 3, 2], [0, 2, 3], [0, 3, 1], [0, 1, 2]], np.int32)
+# as compiled code has it: else what is given it is compiled twice
+FACE.setflags(write=False)
 
 # slots of Complex.tally
 N_TETS = 0  # rows in use, freed ones included

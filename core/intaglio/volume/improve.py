@@ -97,7 +97,7 @@ def _swap_a_face(cx, t, q):
         u = cx.nbr[t, i] >> 2
         if cx.zone[u] != cx.zone[t]:
             continue
-        if flip23(cx, t, i, min(q, _row_quality(cx.points, cx.tets, u)) + _FACE_GAIN):
+        if flip23(cx, np.int64(t), i, min(q, _row_quality(cx.points, cx.tets, u)) + _FACE_GAIN):
             return True
     return False
 

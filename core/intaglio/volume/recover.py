@@ -119,7 +119,7 @@ def recover_edge(cx, a, b, keys, n, scratch):
             zeros = (sx == 0) + (sy == 0) + (sz == 0)
             if zeros >= 2:
                 return False
-            if zeros == 0 and flip23(cx, t, i, 1e-9):
+            if zeros == 0 and flip23(cx, np.int64(t), i, 1e-9):
                 changed = True
                 break
             # an edge of the crossed face; the one hit exactly first
@@ -130,7 +130,7 @@ def recover_edge(cx, a, b, keys, n, scratch):
                     q = 0 if sx == 0 else 1 if sy == 0 else 2
                 u = y if q == 0 else z if q == 1 else x
                 w = z if q == 0 else x if q == 1 else y
-                if _remove_if_free(cx, t, u, w, keys, n):
+                if _remove_if_free(cx, np.int64(t), np.int64(u), np.int64(w), keys, n):
                     changed = True
                     break
                 if zeros == 1:
@@ -178,7 +178,7 @@ def _recover_face(cx, a, b, c, keys, n, scratch):
             s2 = orient3d(p, u, w, b, c)
             s3 = orient3d(p, u, w, c, a)
             if (s1 >= 0 and s2 >= 0 and s3 >= 0) or (s1 <= 0 and s2 <= 0 and s3 <= 0):
-                changed = _remove_if_free(cx, t, u, w, keys, n)
+                changed = _remove_if_free(cx, np.int64(t), np.int64(u), np.int64(w), keys, n)
                 break
         if not changed:
             return False
