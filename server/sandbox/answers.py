@@ -3,6 +3,7 @@
 Models come of foreign files, and the CAD kernel crashes on some: it does so here, alone.
 """
 
+from collections.abc import Sequence
 from functools import partial
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -10,7 +11,7 @@ from typing import Any
 
 from intaglio.parts.measure import measure
 from intaglio.parts.model import model_of
-from intaglio.parts.writing import files_of, stage_model
+from intaglio.parts.writing import files_of, given_model
 from sandbox.child import IDLE, attempt, begun
 from sandbox.confine import Limits
 from sandbox.line import Message
@@ -30,7 +31,7 @@ def _answer(store: LineStore, question: Message) -> dict[str, Any]:
     product = store.get(question["key"])
     if question["about"] == "places":
         return {"found": measure(model_of(product), question["first"], question["second"])}
-    model = stage_model(question["stage"], product)
+    model = given_model(question["gives"], product)
     files = files_of(
         model, question["suffix"], question["per"], question["title"], question["patches"]
     )
@@ -43,8 +44,13 @@ def places(key: str, first: Any, second: Any) -> Message:
 
 
 def files(
-    key: str, stage: str, suffix: str, per: str, title: str, patches: dict[str, list[int]] | None
+    key: str,
+    gives: Sequence[str],
+    suffix: str,
+    per: str,
+    title: str,
+    patches: dict[str, list[int]] | None,
 ) -> Message:
-    """The question for files of a product's geometry, by name."""
-    what = {"stage": stage, "suffix": suffix, "per": per, "title": title, "patches": patches}
+    """The question for files of a product's geometry, by name; gives: what its stage does."""
+    what = {"gives": list(gives), "suffix": suffix, "per": per, "title": title, "patches": patches}
     return {"kind": "order", "about": "files", "key": key, **what}

@@ -111,7 +111,7 @@ def compute_order(
             show=show, stop=line.stop.is_set,
         )  # fmt: skip
     made = run_to(target, source, name, given, store, tell, show=show)
-    wanted = stages_before(target, stages_of(source.name))
+    wanted = stages_before(target, stages_of(source.name, given))
     return {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
 
 

@@ -120,7 +120,7 @@ def _run_warm(job: Job) -> None:
 
 def _expected(job: Job, stages: list[str]) -> dict[str, float]:
     """Seconds that the job's stages are expected to take, as far as its products tell."""
-    known = stages_of(job.file_name)
+    known = stages_of(job.file_name, job.settings)
     computes = FLOW in stages
     stages = [stage for stage in stages if stage != FLOW]
     if job.source_id is None:
@@ -140,7 +140,7 @@ def _expected(job: Job, stages: list[str]) -> dict[str, float]:
 
 def stages_of_job(job: Job) -> list[str]:
     """The stages that a job runs through, and the flow at last where one is to be computed."""
-    known = stages_of(job.file_name)
+    known = stages_of(job.file_name, job.settings)
     if job.target == FLOW:
         return [*stages_before("case", known), FLOW]
     return stages_before(job.target, known)

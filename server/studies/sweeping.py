@@ -34,7 +34,7 @@ def reachable() -> set[str]:
                 variant.study.name,
                 given,
                 report_of,
-                stages=stages_of(variant.study.file_name),
+                stages=stages_of(variant.study.file_name, given),
             )
             keys |= {s.key for s in found if s.key is not None}
     return keys

@@ -39,7 +39,7 @@ def run(source: Source, target: str, given=None):
 
 def test_files_of_meshes_are_known_by_their_names():
     assert is_finished("wing.CGNS") and is_finished("a.vtu") and not is_finished("a.step")
-    assert stages_of("a.cgns") is FINISHED_STAGES and stages_of("a.step") is STAGES
+    assert stages_of("a.cgns", {}) is FINISHED_STAGES and stages_of("a.step", {}) is STAGES
     assert [s.key for s in FINISHED_STAGES] == ["domain", "volume", "patches", "case"]
 
 

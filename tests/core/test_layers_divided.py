@@ -133,9 +133,10 @@ def test_the_stage_divides_without_filling_again(tmp_path, monkeypatch):
     given = {"layers": layers, "sizing": SIZING}
     first = {s.stage: s for s in run_to("volume", part, "part", given, store)}
     fills = []
-    import intaglio.stages.volume.step as step
+    import intaglio.stages.volume.tetrahedra as tetrahedra
 
-    monkeypatch.setattr(step, "filled_around", lambda *a: fills.append(a))
+    for name in ("fill", "layered"):
+        monkeypatch.setattr(tetrahedra, name, lambda *a, **k: fills.append(a))
     rows = [{"patches": ["wall*"], "count": 5, "growth": 1.25}]
     given["volume"] = {"divided": rows}
     second = {s.stage: s for s in run_to("volume", part, "part", given, store)}

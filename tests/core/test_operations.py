@@ -19,11 +19,12 @@ from intaglio.parts.operations import OPERATIONS, check_operations
 from intaglio.parts.places import face_numbers, parse, reference
 from intaglio.parts.select import grow
 from intaglio.parts.source import Source
-from intaglio.parts.writing import files_of, geometry_bytes, patch_faces, per_patch, stage_model
+from intaglio.parts.writing import files_of, geometry_bytes, given_model, patch_faces, per_patch
 from intaglio.recipe.drafting import draft
 from intaglio.settings.blanks import blanks_of, build
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.geometry.step import geometry_step
+from intaglio.stages.registry import BY_KEY
 from tests.core.scans import as_trimesh, fine_box, flipped, gapped, holed, soup, sphere
 from tests.core.shapes import box, cut, cylinder, pipe, run, source
 
@@ -283,7 +284,7 @@ def test_the_skin_of_every_mesh_is_written_patch_by_patch(tmp_path):
     patches = patch_faces(states["patches"].report, states["domain"].report)
     assert len(patches) == 3
     for stage in ("surface", "volume"):
-        model = stage_model(stage, store.get(states[stage].key))
+        model = given_model(BY_KEY[stage].gives, store.get(states[stage].key))
         whole = files_of(model, ".stl", "whole", "p")["p.stl"]
         skin = trimesh.load_mesh(io.BytesIO(whole), file_type="stl")
         assert skin.is_watertight and skin.volume == pytest.approx(cells, rel=1e-5)

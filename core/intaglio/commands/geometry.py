@@ -7,12 +7,13 @@ from pathlib import Path
 
 from intaglio.parts.reading import source_of
 from intaglio.parts.taking import take_in
-from intaglio.parts.writing import file_suffix, files_of, patch_faces, stage_model
+from intaglio.parts.writing import file_suffix, files_of, given_model, patch_faces
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.settings.blanks import build
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.geometry.step import geometry_step
+from intaglio.stages.registry import BY_KEY
 
 
 def findings(args: argparse.Namespace) -> int:
@@ -68,7 +69,7 @@ def write(args: argparse.Namespace) -> int:
         patches = patch_faces(settled, domain)
     key = states[args.stage].key
     assert key is not None
-    model = stage_model(args.stage, store.get(key))
+    model = given_model(BY_KEY[args.stage].gives, store.get(key))
     suffix = "." + args.suffix.lstrip(".").lower()
     _save(files_of(model, suffix, args.per, f"{recipe.name}_{args.stage}", patches), args.out)
     return 0

@@ -17,7 +17,7 @@ from intaglio.recipe.plan import MemoryStore, StageState, run_to
 from intaglio.recipe.proving import FLOW, run_proof
 from intaglio.recipe.recipe import Recipe, plain_settings, read_recipe, write_recipe
 from intaglio.settings.blanks import build
-from intaglio.stages.registry import BY_KEY
+from intaglio.stages.registry import BY_KEY, giving, stages_of
 from intaglio.stages.volume import named_mesh
 
 Settings = Mapping[str, Mapping[str, Any]]
@@ -142,11 +142,12 @@ class Study:
         >>> mesh.points.shape[1], mesh.points.dtype, [p.kind for p in mesh.patches]
         (3, dtype('float64'), ['outlet', 'inlet', 'wall'])
         """
-        states = {s.stage: s for s in self._states("volume")}
+        meshed = giving("mesh", stages_of(self.source.name, self.settings))
+        states = {s.stage: s for s in self._states(meshed)}
         states |= {s.stage: s for s in self._states("patches")}
-        volume, patches = states["volume"].key, states["patches"].key
-        assert volume is not None and patches is not None
-        return named_mesh(self.store.get(volume), self.store.get(patches))
+        mesh, patches = states[meshed].key, states["patches"].key
+        assert mesh is not None and patches is not None
+        return named_mesh(self.store.get(mesh), self.store.get(patches))
 
     def check(self, stage: str = "case") -> list[dict[str, Any]]:
         """What was found in all stages up to one: findings with their `stage`, errors first.

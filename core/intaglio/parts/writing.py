@@ -1,6 +1,6 @@
 """Writing geometry of any stage: whole, per body, or per patch, as CAD or facets."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -20,8 +20,6 @@ from intaglio.parts.model import Product, model_of
 
 WRITTEN = (*CAD_WRITTEN, *FACETS_BY_SUFFIX)
 PER = ("whole", "body", "patch")
-# stages whose product has geometry
-WITH_GEOMETRY = ("geometry", "domain", "surface", "volume")
 
 
 def geometry_bytes(model: Model, suffix: str, title: str, share: float = 2e-4) -> bytes:
@@ -72,21 +70,26 @@ def files_of(
     return {f"{title}{suffix}": geometry_bytes(model, suffix, title)}
 
 
-def stage_model(stage: str, product: Product) -> Model:
-    """The geometry of a stage's product. Raises FileRejected for a stage without one."""
-    if stage in ("geometry", "domain"):
+# what a stage may give that has geometry to be written
+GEOMETRY = ("model", "surface", "mesh")
+
+
+def given_model(gives: Sequence[str], product: Product) -> Model:
+    """The geometry of a product of a stage that gives something of GEOMETRY. Raises FileRejected
+    where it gives none."""
+    if "model" in gives:
         return model_of(product)
-    if stage == "volume":
+    if "mesh" in gives:
         # the names of patches are those of the domain's faces
         names = tuple(product.report.get("faces", ()))
         patches = tuple(Patch(name, "wall") for name in names)
         mesh = stored_mesh(product.arrays, patches, (), product.report["unit"])
         points, triangles, region = boundary_triangles(mesh)
         return _skin(points, triangles, region, product.report["unit"])
-    if stage == "surface":
+    if "surface" in gives:
         a = product.arrays
         return _skin(a["points"], a["triangles"], a["region"], product.report["unit"])
-    raise FileRejected("no-geometry", f"The stage {stage} has no geometry to write.")
+    raise FileRejected("no-geometry", "This stage has no geometry to write.")
 
 
 def _skin(points: Floats, triangles: Ints, region: Ints, unit: str) -> FacetPart:

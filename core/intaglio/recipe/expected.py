@@ -24,7 +24,7 @@ def is_expected(
     """Whether a run to a target makes a product of this stage with this key: that of its settings,
     that of the settings it is made from, or a proof of its hand-over. report: the product's own;
     source: key of the file; given, name: as the run has them; report_of: of what is there."""
-    stages = stages_of(file_name)
+    stages = stages_of(file_name, given)
     now = {s.stage: s for s in states(source, name, given, report_of, stages=stages)}
     if stage == FLOW:
         case = now["case"].key

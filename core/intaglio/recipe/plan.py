@@ -118,7 +118,11 @@ def states(
                 error, settings = problem, dict(merged)
         if error is None and settings is not None and all(n in keys for n in stage.needs):
             inputs = [keys[n] for n in stage.inputs(settings)] or [source]
-            hashed = {k: v for k, v in settings.items() if k not in stage.apart}
+            hashed = {
+                k: v
+                for k, v in settings.items()
+                if k not in stage.apart and (k not in stage.later or stage.later[k] != v)
+            }
             if stage.named:
                 hashed["name"] = name
             if stage.also is not None:
@@ -194,8 +198,14 @@ def run_to(
 ) -> list[StageState]:
     """Run all that is missing up to the target; the states after it. Raises the core's errors."""
     origin = source_key(source.data)
-    stages = stages_of(source.name)
+    stages = stages_of(source.name, given)
     by_key = {stage.key: stage for stage in stages}
+    if target not in by_key:
+        raise StepFailed(
+            "no-stage",
+            f"{source.name} does not go through {BY_KEY[target].title} as it is meshed: it goes "
+            f"through {', '.join(s.title for s in stages)}.",
+        )
     for stage in stages_before(target, stages):
         now = {s.stage: s for s in states(origin, name, given, store.report, numbers, stages)}
         state = now[stage]

@@ -11,6 +11,7 @@ from intaglio.parts.model import Product
 from intaglio.parts.source import Source
 from intaglio.proof.proving import VERSION, prove
 from intaglio.recipe.plan import Progress, Show, Store, product_key, run_to
+from intaglio.stages.registry import giving, stages_of
 from intaglio.stages.volume import volume_mesh
 
 # its name among the stages that a job runs through
@@ -22,8 +23,8 @@ _CELLS_PER_SECOND, _CELLS_READ = 300_000.0, 60_000.0
 
 def proof_seconds(reports: Mapping[str, Mapping[str, Any]], iterations: int) -> float:
     """Seconds that a proof is expected to take, from the reports there are."""
-    volume, sizing = reports.get("volume"), reports.get("sizing")
-    cells = volume["cells"] if volume else sizing["forecast"]["cells"] if sizing else 600_000.0
+    mesh, sizing = reports.get(giving("mesh")), reports.get("sizing")
+    cells = mesh["cells"] if mesh else sizing["forecast"]["cells"] if sizing else 600_000.0
     return float(1.0 + cells / _CELLS_READ + iterations * cells / _CELLS_PER_SECOND)
 
 
@@ -56,7 +57,8 @@ def run_proof(
     done = 0 if earlier is None else int(earlier["iterations"])
     wanted = proof_key(case, done + iterations)
     if store.report(wanted) is None:
-        mesh = volume_mesh(store.get(keys["volume"]))
+        meshed = keys[giving("mesh", stages_of(source.name, given))]
+        mesh = volume_mesh(store.get(meshed))
         made = prove(
             store.get(case),
             mesh,
@@ -71,6 +73,6 @@ def run_proof(
             store.put(
                 wanted,
                 FLOW,
-                Product(made.arrays, {**made.report, "case": case, "mesh": keys["volume"]}),
+                Product(made.arrays, {**made.report, "case": case, "mesh": meshed}),
             )
     return {**keys, FLOW: wanted}

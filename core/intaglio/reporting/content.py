@@ -18,7 +18,7 @@ from intaglio.recipe.differences import leaves
 from intaglio.recipe.plan import StageState, Store
 from intaglio.reporting.charts import bars
 from intaglio.settings.blanks import Blank, blanks_of
-from intaglio.stages.registry import stages_of
+from intaglio.stages.registry import giving, stages_of
 from intaglio.stages.stage import Stage
 from intaglio.stages.volume import volume_mesh
 from intaglio.stages.volume.opened import opened_picture
@@ -33,7 +33,9 @@ def content(
 ) -> dict[str, Any]:
     """Everything that the report tells of the stages that are up to date. made: when, in words."""
     by_key = {s.stage: s for s in states if s.report is not None}
-    stages = [s for s in stages_of(file_name) if s.key in by_key]
+    through = stages_of(file_name, {s.stage: s.settings for s in states if s.settings is not None})
+    stages = [s for s in through if s.key in by_key]
+    meshed = by_key.get(giving("mesh", through))
     found = _findings(stages, by_key)
     last = states[-1]
     unit = next((s.report["unit"] for s in by_key.values() if s.report and "unit" in s.report), "")
@@ -45,15 +47,15 @@ def content(
         "version": __version__,
         "key": next((s.key for s in reversed(states) if s.report is not None), last.key),
         "unit": unit,
-        "headline": _headline(by_key, unit),
-        "pictures": _pictures(by_key, store),
+        "headline": _headline(by_key, meshed, unit),
+        "pictures": _pictures(by_key, meshed, store),
         "stages": [_stage(stage, by_key[stage.key], unit) for stage in stages if stage.sentences],
-        "mesh": _mesh(by_key, store, unit),
+        "mesh": None if meshed is None else _mesh(by_key, meshed, store, unit),
         "findings": [f for f in found if not f["accepted"]],
         "accepted": [f for f in found if f["accepted"]],
         "repairs": _repairs(by_key),
         "times": [s.report["step"] for s in by_key.values() if s.report and "step" in s.report],
-        "missing": [s.title for s in stages_of(file_name) if s.key not in by_key and s.sentences],
+        "missing": [s.title for s in through if s.key not in by_key and s.sentences],
     }
 
 
@@ -70,10 +72,12 @@ def number(value: Any) -> str:
     return str(value)
 
 
-def _headline(by_key: Mapping[str, StageState], unit: str) -> list[tuple[str, str]]:
+def _headline(
+    by_key: Mapping[str, StageState], meshed: StageState | None, unit: str
+) -> list[tuple[str, str]]:
     """The first figures that one looks for."""
     out: list[tuple[str, str]] = []
-    volume = by_key["volume"].report if "volume" in by_key else None
+    volume = None if meshed is None else meshed.report
     domain = by_key["domain"].report if "domain" in by_key else None
     if domain:
         size = " × ".join(number(float(x)) for x in domain["size"])
@@ -97,7 +101,9 @@ def _data(png: bytes) -> str:
     return "data:image/png;base64," + base64.b64encode(png).decode()
 
 
-def _pictures(by_key: Mapping[str, StageState], store: Store) -> list[dict[str, str]]:
+def _pictures(
+    by_key: Mapping[str, StageState], meshed: StageState | None, store: Store
+) -> list[dict[str, str]]:
     """The model as it is drawn at the first stage, and the mesh from outside and opened."""
     out = []
     none = np.zeros((0, 2, 3))
@@ -110,8 +116,8 @@ def _pictures(by_key: Mapping[str, StageState], store: Store) -> list[dict[str, 
             )
             out.append({"data": _data(png), "words": words})
             break
-    if "volume" in by_key:
-        product = store.get(_key(by_key["volume"]))
+    if meshed is not None:
+        product = store.get(_key(meshed))
         mesh = volume_mesh(product)
         drawn = boundary_arrays(mesh)
         points, triangles = drawn["points"].astype(float), drawn["triangles"]
@@ -215,11 +221,11 @@ def _in_words(told: Mapping[str, Any], row: Mapping[str, Any], unit: str) -> str
     return ", ".join(words).replace("{unit}", unit)
 
 
-def _mesh(by_key: Mapping[str, StageState], store: Store, unit: str) -> dict[str, Any] | None:
+def _mesh(
+    by_key: Mapping[str, StageState], meshed: StageState, store: Store, unit: str
+) -> dict[str, Any]:
     """Counts, zones, patches, metrics with bars, the verdict and the worst cells."""
-    if "volume" not in by_key:
-        return None
-    report = by_key["volume"].report
+    report = meshed.report
     assert report is not None
     verdict = report.get("verdict")
     limits = {row["metric"]: row for row in (verdict or {}).get("rows", [])}
@@ -269,16 +275,17 @@ def _mesh(by_key: Mapping[str, StageState], store: Store, unit: str) -> dict[str
         ],
         "metrics": metrics,
         "verdict": verdict,
-        "worst": _worst(by_key, store),
+        "worst": _worst(by_key, meshed, store),
     }
 
 
-def _worst(by_key: Mapping[str, StageState], store: Store) -> list[dict[str, Any]]:
+def _worst(
+    by_key: Mapping[str, StageState], meshed: StageState, store: Store
+) -> list[dict[str, Any]]:
     """The worst cells of every metric that has a limit."""
-    state = by_key["volume"]
-    report = state.report
+    report = meshed.report
     assert report is not None
-    product = store.get(_key(state))
+    product = store.get(_key(meshed))
     mesh = volume_mesh(product)
     ratio = product.arrays.get("size_ratio")
     values = Values(mesh, size_ratio=None if ratio is None else ratio.astype(float))

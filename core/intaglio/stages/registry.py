@@ -1,5 +1,6 @@
 """The stages in working order. A new stage is a module with a STAGE, and a line here."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from intaglio.settings.blanks import described
@@ -15,6 +16,7 @@ from intaglio.stages import (
     volume,
 )
 from intaglio.stages.stage import Stage
+from intaglio.stages.volume.ways import WAYS, way_of
 
 STAGES: tuple[Stage, ...] = (
     geometry.STAGE,
@@ -30,9 +32,25 @@ STAGES: tuple[Stage, ...] = (
 BY_KEY: dict[str, Stage] = {stage.key: stage for stage in STAGES}
 
 
-def stages_of(name: str) -> tuple[Stage, ...]:
-    """The stages that a file of this name goes through: a finished mesh has fewer."""
-    return finished.FINISHED_STAGES if finished.is_finished(name) else STAGES
+def stages_of(name: str, given: Mapping[str, Mapping[str, Any]]) -> tuple[Stage, ...]:
+    """The stages that a study goes through, by its file's name and its settings: a finished mesh
+    has fewer, and of a part those that the way of making its mesh needs."""
+    if finished.is_finished(name):
+        return finished.FINISHED_STAGES
+    way = way_of(given)
+    if way is WAYS[0]:
+        return STAGES
+    own = tuple(volume.by_way(way) if s is volume.STAGE else s for s in STAGES)
+    wanted = {own[-1].key}
+    for stage in reversed(own):
+        if stage.key in wanted:
+            wanted |= set(stage.needs)
+    return tuple(stage for stage in own if stage.key in wanted)
+
+
+def giving(what: str, stages: tuple[Stage, ...] = STAGES) -> str:
+    """Key of the last of the stages that gives something: model, fluid, sizes, surface, mesh."""
+    return next(stage.key for stage in reversed(stages) if what in stage.gives)
 
 
 def description(stages: tuple[Stage, ...] = STAGES) -> list[dict[str, Any]]:
@@ -47,6 +65,7 @@ def description(stages: tuple[Stage, ...] = STAGES) -> list[dict[str, Any]]:
             ],
             "action": stage.action,
             "needs": list(stage.needs),
+            "gives": list(stage.gives),
             "blanks": described(stage.settings),
         }
         for stage in stages

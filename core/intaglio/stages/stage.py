@@ -4,7 +4,7 @@ Each stage is a module or package of its own that exposes STAGE; `registry` list
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from intaglio.parts.model import Product
@@ -76,7 +76,10 @@ class Stage:
     usual: of stages that take long, the seconds that a machine of 2026 takes for what a report, or
     a forecast of Sizing, counts. named: whether the study's name enters the key too. apart:
     settings by which nothing is computed, which stay out of the key; judge adds to the report what
-    follows from them.
+    follows from them. gives: what its product has for whoever asks not which stage it is: the
+    `model` (geometry, faces, drawn), the `fluid` (a model with patches' faces and zones), `sizes`,
+    the `surface`, the `mesh`. later: settings that came after studies were kept, with the value
+    that was the rule before: while they have it they stay out of the key.
     """
 
     key: str
@@ -97,6 +100,8 @@ class Stage:
     base: Callable[[Mapping[str, Any]], Mapping[str, Any]] = lambda settings: settings
     apart: tuple[str, ...] = ()
     judge: Callable[[Report, Mapping[str, Any]], Report] | None = None
+    gives: tuple[str, ...] = ()
+    later: Mapping[str, Any] = field(default_factory=dict)
 
     def inputs(self, settings: Mapping[str, Any]) -> tuple[str, ...]:
         """The stages whose products' keys enter this one's key."""

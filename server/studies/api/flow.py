@@ -23,7 +23,6 @@ from intaglio.proof.fields import BY_KEY, ZERO, cell_field, rim_field
 from intaglio.proof.profile import Profile, profile
 from intaglio.recipe.coarsening import coarser
 from intaglio.recipe.proving import FLOW
-from intaglio.stages.registry import stages_of
 from intaglio.units import MM_PER_UNIT
 from studies.api.access import user_of, variant_of
 from studies.api.held import (
@@ -43,7 +42,14 @@ from studies.api.shapes import (
     MadeTrialsShape,
     ProfileShape,
 )
-from studies.api.variants import changed_settings, free_name, refuse_wrong, variant_states
+from studies.api.variants import (
+    changed_settings,
+    free_name,
+    mesh_stage,
+    refuse_wrong,
+    stages_through,
+    variant_states,
+)
 from studies.ending import end_silent
 from studies.looks import look_at
 from studies.models import Job, Variant
@@ -75,7 +81,7 @@ def _drawable(variant: Variant, mesh_key: str | None = None) -> tuple[dict[str, 
     report = None if key is None else DatabaseStore().report(key)
     if key is None or report is None:
         raise Http404("No flow has been computed yet.")
-    mesh_key = mesh_key or shown_product(variant, "volume")
+    mesh_key = mesh_key or shown_product(variant, mesh_stage(variant))
     if mesh_key != report.get("mesh"):
         raise Http404("The flow was computed on another mesh: prove it again.")
     return product_arrays(key)[0], product_mesh(mesh_key)
@@ -114,7 +120,7 @@ class FlowView(APIView):
         shape = FlowAskedShape(data=request.data)
         shape.is_valid(raise_exception=True)
         asked = shape.validated_data
-        if "case" not in [s.key for s in stages_of(variant.study.file_name)]:
+        if "case" not in [s.key for s in stages_through(variant)]:
             raise ValidationError({"detail": "A finished mesh has no case to compute a flow of."})
         refuse_wrong(variant)
         job = begin_flow(user_of(request), variant, asked["iterations"], asked["go_on"])
@@ -148,15 +154,14 @@ def begin_flow(user: User, variant: Variant, iterations: int, go_on: bool = Fals
     return job
 
 
-# stages that may differ between variants of one case on several grids
-_GRID = ("sizing", "surface", "layers", "volume")
+# stages that variants of one case on several grids have in common
+_CASE = ("geometry", "domain", "patches", "case")
 
 
 def _alike(one: Variant, other: Variant) -> bool:
     """Whether two variants differ in nothing but their grids."""
     held = [
-        {s.stage: s.settings for s in variant_states(v) if s.stage not in _GRID}
-        for v in (one, other)
+        {s.stage: s.settings for s in variant_states(v) if s.stage in _CASE} for v in (one, other)
     ]
     return held[0] == held[1]
 

@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from intaglio.parts.model import Product
 from intaglio.parts.select import grow
-from intaglio.parts.writing import PER, WITH_GEOMETRY, WRITTEN, patch_faces
+from intaglio.parts.writing import GEOMETRY, PER, WRITTEN, patch_faces
 from intaglio.settings.blanks import build
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.stages.domain.enclosed import enclosure_of
@@ -32,19 +32,17 @@ from studies.api.shapes import (
     PlacesShape,
     SizesShape,
 )
-from studies.api.variants import variant_states
+from studies.api.variants import gives, variant_states
 from studies.store import DatabaseStore
-
-_STAGES = ("geometry", "domain")
 
 
 class MeasureView(APIView):
     @extend_schema(request=MeasureShape, responses=MeasuredShape)
     def post(self, request: Request, variant_id: int, stage: str) -> Response:
         """Distances, angle, radius, wall thickness between touched places of a stage's geometry."""
-        if stage not in _STAGES:
-            raise Http404("The ruler works on Geometry and Domain.")
         variant = variant_of(request, variant_id, LOOK)
+        if "model" not in gives(variant, stage):
+            raise Http404("The ruler works on Geometry and Domain.")
         key = shown_product(variant, stage)
         shape = MeasureShape(data=request.data)
         shape.is_valid(raise_exception=True)
@@ -74,9 +72,10 @@ class SelectView(APIView):
     @extend_schema(request=GrowShape, responses=FacesShape)
     def post(self, request: Request, variant_id: int, stage: str) -> Response:
         """The faces that a selection grows to."""
-        if stage not in _STAGES:
+        variant = variant_of(request, variant_id, LOOK)
+        if "model" not in gives(variant, stage):
             raise Http404("Faces are selected in Geometry and Domain.")
-        key = shown_product(variant_of(request, variant_id, LOOK), stage, whole=False)
+        key = shown_product(variant, stage, whole=False)
         shape = GrowShape(data=request.data)
         shape.is_valid(raise_exception=True)
         report = DatabaseStore().report(key) or {}
@@ -124,7 +123,8 @@ class GeometryView(APIView):
             raise ValidationError(
                 {"detail": f"Choose one of {', '.join(WRITTEN)}, per one of {', '.join(PER)}."}
             )
-        if stage not in WITH_GEOMETRY:
+        given = gives(variant, stage)
+        if not set(given) & set(GEOMETRY):
             raise Http404(f"The stage {stage} has no geometry to write.")
         key = shown_product(variant, stage)
         patches = None
@@ -134,7 +134,7 @@ class GeometryView(APIView):
             if settled is not None and domain is not None:
                 patches = patch_faces(settled, domain)
         stem = "".join(c if c.isalnum() or c in "-_" else "_" for c in variant.study.name)
-        question = answers.files(key, stage, suffix, per, f"{stem}_{stage}", patches)
+        question = answers.files(key, given, suffix, per, f"{stem}_{stage}", patches)
         files = asking.files(variant.study_id, variant.study.file_name, question)
         kind = "application/octet-stream"
         if per == "whole":

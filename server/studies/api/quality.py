@@ -31,7 +31,7 @@ from studies.api.held import (
 )
 from studies.api.shapes import QualityShape
 from studies.api.triangles import surface_shown
-from studies.api.variants import variant_states
+from studies.api.variants import mesh_stage, surface_stage, variant_states
 from studies.models import Variant
 
 MOST_BARS = 200
@@ -39,7 +39,7 @@ MOST_LISTED = 200
 MOST_RINGS = 6
 
 
-STAGE = OpenApiParameter("stage", str, enum=["volume", "surface"])
+STAGE = OpenApiParameter("stage", str, enum=["mesh", "surface"])
 
 
 def of_surface(request: Request) -> bool:
@@ -80,16 +80,16 @@ class QualityView(APIView):
             samples = of_cells
             cells = worst_cells(of_cells, metric.large_is_bad, listed)
             rows = surface.described(cells, face_names(variant, surface.faces))
-            limit = _limit_of(variant, "surface", TRIANGLES, metric.key)
+            limit = _limit_of(variant, surface_stage(variant), TRIANGLES, metric.key)
         else:
-            key = shown_product(variant, "volume")
+            key = shown_product(variant, mesh_stage(variant))
             metric = BY_KEY[asked_metric(request, key)]
             values = product_values(key)
             of_cells, samples = values.of_cells(metric.key), values.samples(metric.key)
             cells = worst_cells(of_cells, metric.large_is_bad, listed)
             names = face_names(variant, product_arrays(key)[1].get("faces", []))
             rows = described(values.mesh, cells, of_cells[cells], layer_of(key), names)
-            limit = _limit_of(variant, "volume", CELLS, metric.key)
+            limit = _limit_of(variant, mesh_stage(variant), CELLS, metric.key)
         if not len(samples):
             raise Http404(f"No cell of this mesh has a value of {metric.label.lower()}.")
         return Response(
@@ -136,7 +136,7 @@ class AroundView(APIView):
             chosen = triangles_around(surface.triangles, np.array([cell]), rings)
             drawn, own = surface.drawn(chosen), surface.drawn(np.array([cell]))
             return binary(_with_own(drawn, own), {"cells": len(chosen)})
-        key = shown_product(variant, "volume")
+        key = shown_product(variant, mesh_stage(variant))
         mesh = product_values(key).mesh
         cell = whole_number(request, "cell", -1, 0, mesh.cells - 1)
         rings = whole_number(request, "rings", 1, 0, MOST_RINGS)

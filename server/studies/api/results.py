@@ -34,7 +34,7 @@ from studies.api.held import (
 from studies.api.quality import STAGE, of_surface
 from studies.api.shapes import StackShape
 from studies.api.triangles import surface_shown
-from studies.api.variants import variant_states
+from studies.api.variants import gives, mesh_stage, variant_states
 from studies.store import DatabaseStore
 
 _BINARY: dict[Any, Any] = {(200, "application/octet-stream"): OpenApiTypes.BINARY}
@@ -45,22 +45,28 @@ class ViewView(APIView):
     def get(self, request: Request, variant_id: int, stage: str) -> HttpResponse:
         """What the model view draws for a stage: points, triangles, their CAD face, lines; free
         edges and edges with more than two faces. before: the geometry as it was read."""
-        key = shown_product(variant_of(request, variant_id), stage, whole=False)
+        variant = variant_of(request, variant_id)
+        key = shown_product(variant, stage, whole=False)
         arrays, _ = product_arrays(key)
         told: dict[str, Any] = {"product": key}
+        given = gives(variant, stage)
         if stage == "geometry" and request.query_params.get("before") == "true":
             names = ("before_points", "before_triangles", "before_region", "before_lines")
             if names[0] not in arrays:
                 raise Http404("No repair has changed the geometry.")
             out = {n.removeprefix("before_"): arrays[n] for n in names}
-        elif stage in ("geometry", "domain", "sizing", "layers"):
+        elif "mesh" in given:
+            whole = boundary_arrays(product_mesh(key))
+            out, fewer = thinned(whole)
+            told |= {"triangles": len(whole["triangles"]), "thinned": fewer}
+        elif "display_points" in arrays:
             names = ("display_points", "display_triangles", "display_region", "display_lines")
             out = {n.removeprefix("display_"): arrays[n] for n in names if n in arrays}
             out |= {n: arrays[n] for n in ("free_lines", "branch_lines") if n in arrays}
             for more in ("size", "cover", "first"):
                 if f"display_{more}" in arrays:
                     out[more] = arrays[f"display_{more}"]
-        elif stage == "surface":
+        elif "surface" in given:
             triangles, region = arrays["triangles"], arrays["region"]
             if "back" in arrays:
                 triangles, region, _ = both_sides(triangles, region, arrays["back"])
@@ -69,10 +75,6 @@ class ViewView(APIView):
                 "triangles": triangles,
                 "region": region,
             }
-        elif stage == "volume":
-            whole = boundary_arrays(product_mesh(key))
-            out, fewer = thinned(whole)
-            told |= {"triangles": len(whole["triangles"]), "thinned": fewer}
         else:
             raise Http404("This stage has nothing to draw.")
         return binary(out, told)
@@ -90,7 +92,7 @@ class SliceView(APIView):
         """The whole cells that the plane n · x = offset crosses, as their outer faces; or the flat
         cut through them; or the layers alone, where n · x >= offset."""
         variant = variant_of(request, variant_id)
-        key = shown_product(variant, "volume")
+        key = shown_product(variant, mesh_stage(variant))
         normal = np.array([number(request, n) for n in ("nx", "ny", "nz")])
         length = float(np.linalg.norm(normal))
         if length == 0:
@@ -144,7 +146,7 @@ class CellsView(APIView):
             low, high = number(request, "low", -np.inf), number(request, "high", np.inf)
             chosen = np.flatnonzero((surface.value >= low) & (surface.value <= high))
             return binary(surface.drawn(chosen), {"cells": len(chosen), "drawn": len(chosen)})
-        key = shown_product(variant, "volume")
+        key = shown_product(variant, mesh_stage(variant))
         values = coloured_by(request, key)
         low, high = number(request, "low"), number(request, "high")
         cells = np.flatnonzero((values >= low) & (values <= high))

@@ -292,6 +292,7 @@ class StageShape(serializers.Serializer):
     sentences = SentenceShape(many=True)
     action = serializers.CharField()
     needs = serializers.ListField(child=serializers.CharField())
+    gives = serializers.ListField(child=serializers.CharField())
     blanks = BlankShape(many=True)
 
 
@@ -396,6 +397,7 @@ class NewVariantShape(serializers.Serializer):
 
 class StageStateShape(serializers.Serializer):
     stage = serializers.CharField()
+    gives = serializers.ListField(child=serializers.CharField())
     condition = serializers.ChoiceField(choices=["current", "outdated", "looking", "none"])
     settings = serializers.JSONField(allow_null=True)
     default = serializers.JSONField(allow_null=True)

@@ -20,7 +20,7 @@ from intaglio.parts.source import Source, together
 from intaglio.recipe.plan import source_key
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.finished import is_finished
-from intaglio.stages.registry import STAGES
+from intaglio.stages.registry import STAGES, giving, stages_of
 from studies.api.access import LOOK, OWN, role_of, study_of, user_of
 from studies.api.shapes import (
     JobShape,
@@ -32,7 +32,7 @@ from studies.api.shapes import (
     UploadShape,
     VariantNameShape,
 )
-from studies.api.variants import VERSION
+from studies.api.variants import VERSION, mesh_stage
 from studies.edits import Stale, version_told
 from studies.ending import cancel
 from studies.models import Job, Product, Study, Variant
@@ -51,13 +51,14 @@ def study_row(study: Study, user: User, kept: int | None = None) -> dict[str, An
         done = [k for k in order if k in variant.shown]
         if done and (furthest is None or order.index(done[-1]) > order.index(furthest)):
             furthest = done[-1]
-        drawn = next((k for k in ("geometry", "volume") if k in done), None)
+        meshed = mesh_stage(variant)
+        drawn = next((k for k in ("geometry", meshed) if k in done), None)
         if picture is None and drawn is not None:
             product = variant.shown[drawn][:16]
             picture = f"/api/variants/{variant.id}/stages/{drawn}/picture?product={product}"
-        if cells is None and "volume" in variant.shown:
+        if cells is None and meshed in variant.shown:
             report = (
-                Product.objects.filter(key=variant.shown["volume"])
+                Product.objects.filter(key=variant.shown[meshed])
                 .values_list("report", flat=True)
                 .first()
             )
@@ -122,7 +123,9 @@ class StudiesView(APIView):
                 source=kept,
                 file_name=source.name[:255],
                 # a finished mesh is judged at once
-                target="volume" if is_finished(source.name) else "geometry",
+                target=giving("mesh", stages_of(source.name, {}))
+                if is_finished(source.name)
+                else "geometry",
             )
             enqueue(job)
         return Response(JobShape(job).data, status=202)

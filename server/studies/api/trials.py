@@ -22,6 +22,7 @@ from studies.api.variants import (
     begin_run,
     changed_settings,
     free_name,
+    mesh_stage,
     product_shown,
     refuse_wrong,
     variant_states,
@@ -85,12 +86,13 @@ class ComparisonView(APIView):
         heads, settings, reports, keys = [], [], [], []
         for variant in variants:
             states = {s.stage: s for s in variant_states(variant)}
-            condition, key = product_shown(variant, states["volume"], look_at(variant))
+            meshed = states[mesh_stage(variant)]
+            condition, key = product_shown(variant, meshed, look_at(variant))
             settings.append({stage: s.settings for stage, s in states.items()})
             known = condition == "current"
             heads.append({"id": variant.id, "name": variant.name, "condition": condition})
             keys.append(key if known else None)
-            reports.append(states["volume"].report if known else None)
+            reports.append(meshed.report if known else None)
         return Response(
             {
                 "variants": heads,

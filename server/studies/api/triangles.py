@@ -13,6 +13,7 @@ from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.quality.worst import WorstCell
 from intaglio.quality.worst_triangles import described_triangles, triangle_metric
 from studies.api.held import product_arrays, shown_product
+from studies.api.variants import surface_stage
 from studies.models import Variant
 
 
@@ -49,7 +50,7 @@ class SurfaceTriangles:
 def surface_shown(request: Request, variant: Variant) -> SurfaceTriangles:
     """The surface mesh that a variant shows, with the metric that a request names. Raises Http404,
     Conflict, ValidationError."""
-    key = shown_product(variant, "surface")
+    key = shown_product(variant, surface_stage(variant))
     arrays, _ = product_arrays(key)
     asked = request.query_params.get("metric", SURFACE_METRICS[0].key)
     metric = triangle_metric(asked)

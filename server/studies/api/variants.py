@@ -6,6 +6,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
@@ -17,7 +18,8 @@ from intaglio.recipe.accepted import ACCEPTED, check_accepted
 from intaglio.recipe.pace import at_pace
 from intaglio.recipe.plan import StageState, states
 from intaglio.settings.blanks import blanks_of, build, check_value
-from intaglio.stages.registry import BY_KEY, stages_of
+from intaglio.stages.registry import BY_KEY, giving, stages_of
+from intaglio.stages.stage import Stage
 from studies.api.access import user_of, variant_of
 from studies.api.shapes import JobShape, ProblemShape, RunShape, VariantShape
 from studies.edits import refuse_stale, version_told, write_settings
@@ -33,14 +35,37 @@ from studies.tasks import enqueue
 _KEPT_CHANGES = 200
 
 
+def stages_through(variant: Variant) -> tuple[Stage, ...]:
+    """The stages that a variant goes through, as its mesh is to be made."""
+    return stages_of(variant.study.file_name, variant.settings)
+
+
 def variant_states(variant: Variant) -> list[StageState]:
     return states(
         variant.study.source_id,
         variant.study.name,
         variant.settings,
         DatabaseStore().report,
-        stages=stages_of(variant.study.file_name),
+        stages=stages_through(variant),
     )
+
+
+def mesh_stage(variant: Variant) -> str:
+    """Key of the stage that makes the variant's mesh."""
+    return giving("mesh", stages_through(variant))
+
+
+def surface_stage(variant: Variant) -> str:
+    """Key of the stage that makes the variant's surface mesh. Raises Http404 if none does."""
+    through = stages_through(variant)
+    if not any("surface" in stage.gives for stage in through):
+        raise Http404("This mesh is made without a surface mesh.")
+    return giving("surface", through)
+
+
+def gives(variant: Variant, stage: str) -> tuple[str, ...]:
+    """What a stage of the variant gives; nothing, if the variant does not go through it."""
+    return next((s.gives for s in stages_through(variant) if s.key == stage), ())
 
 
 def refuse_wrong(variant: Variant) -> None:
@@ -66,6 +91,7 @@ def variant_data(variant: Variant) -> dict[str, Any]:
     rows = []
     unit = None
     look = look_at(variant)
+    given = {stage.key: list(stage.gives) for stage in stages_through(variant)}
     for state in variant_states(variant):
         condition, product = product_shown(variant, state, look)
         report = state.report
@@ -74,11 +100,12 @@ def variant_data(variant: Variant) -> dict[str, Any]:
         if state.stage == "sizing" and report:
             report = {**report, "forecast": at_pace(report["forecast"], machine_pace())}
         # a study that begins with a mesh has no part
-        if state.stage in ("geometry", "domain") and report and unit is None:
+        if "model" in given[state.stage] and report and unit is None:
             unit = report["unit"]
         rows.append(
             {
                 "stage": state.stage,
+                "gives": given[state.stage],
                 "condition": condition,
                 "settings": state.settings,
                 "default": state.default,
@@ -223,7 +250,7 @@ class RunsView(APIView):
         shape = RunShape(data=request.data)
         shape.is_valid(raise_exception=True)
         target, live = shape.validated_data["target"], shape.validated_data["live"]
-        if target not in [s.key for s in stages_of(variant.study.file_name)]:
+        if target not in [s.key for s in stages_through(variant)]:
             raise ValidationError({"detail": f"There is no stage called {target}."})
         refuse_wrong(variant)
         with transaction.atomic():

@@ -40,8 +40,12 @@ export interface PatchSetting {
   faces: string[] | "rest";
 }
 
+/** What a stage gives for whoever asks not which stage it is. */
+export type Given = "model" | "fluid" | "sizes" | "surface" | "mesh";
+
 export interface StageState {
   stage: string;
+  gives: string[];
   /** looking: what a running job shows of it before it is done */
   condition: "current" | "outdated" | "looking" | "none";
   settings: Record<string, unknown> | null;

@@ -1443,10 +1443,12 @@ export interface components {
             sentences: components["schemas"]["SentenceShape"][];
             action: string;
             needs: string[];
+            gives: string[];
             blanks: components["schemas"]["BlankShape"][];
         };
         StageStateShape: {
             stage: string;
+            gives: string[];
             condition: components["schemas"]["ConditionEnum"];
             settings: unknown;
             default: unknown;
@@ -2967,7 +2969,7 @@ export interface operations {
                 cell?: number;
                 metric?: string;
                 rings?: number;
-                stage?: "surface" | "volume";
+                stage?: "mesh" | "surface";
             };
             header?: never;
             path: {
@@ -3043,7 +3045,7 @@ export interface operations {
                 high?: number;
                 low?: number;
                 metric?: string;
-                stage?: "surface" | "volume";
+                stage?: "mesh" | "surface";
             };
             header?: never;
             path: {
@@ -3266,7 +3268,7 @@ export interface operations {
                 high?: number;
                 low?: number;
                 metric?: string;
-                stage?: "surface" | "volume";
+                stage?: "mesh" | "surface";
                 worst?: number;
             };
             header?: never;

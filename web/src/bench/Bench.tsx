@@ -17,7 +17,7 @@ import { useViewStore } from "../view/store";
 import type { StandardView, Viewport } from "../view/viewport";
 import { Brief } from "./Brief";
 import { Clash } from "./Clash";
-import { type BenchContext, Context } from "./context";
+import { type BenchContext, Context, stateNamed } from "./context";
 import { Goto } from "./Goto";
 import { type Target, targetsOf } from "./goto";
 import { Header } from "./Header";
@@ -75,9 +75,13 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
   const [trouble, setTrouble] = useState<string | null>(null);
   const [sheet, setSheet] = useState(false);
   const [search, setSearch] = useState(false);
-  const stage = stages.data?.some((s) => s.key === place.stage)
-    ? place.stage
-    : (stages.data?.[0]?.key ?? "geometry");
+  // those that the variant goes through, as its mesh is to be made
+  const through = useMemo(() => {
+    const own = variant.data?.stages.map((s) => s.stage);
+    return (stages.data ?? []).filter((s) => own === undefined || own.includes(s.key));
+  }, [stages.data, variant.data]);
+  const asked = variant.data ? stateNamed(variant.data, place.stage).stage : place.stage;
+  const stage = through.some((s) => s.key === asked) ? asked : (through[0]?.key ?? "geometry");
 
   useEffect(() => () => useViewStore.getState().reset(), []);
 
@@ -119,7 +123,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
       }
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       const number = Number(event.key);
-      const target = stages.data?.[number - 1];
+      const target = through[number - 1];
       if (number >= 1 && target) openStage(target.key);
       else if (event.key === "f") view.current?.fit();
       else if (event.key === "r") runTo(stage);
@@ -150,7 +154,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
-  }, [openStage, runTo, stage, stages.data, undo, redo]);
+  }, [openStage, runTo, stage, through, undo, redo]);
 
   if (study.isError || variant.isError) {
     return (
@@ -173,7 +177,7 @@ export function Bench({ place, study: studyId }: { place: Place; study: number }
   }
   const bench: BenchContext = {
     variant: variant.data,
-    stages: stages.data,
+    stages: through,
     lists: lists.data,
     stage,
     job,

@@ -4,7 +4,7 @@ import { type FieldRow, fieldShown, useFlow } from "../stages/case/useFlow";
 import { useViewStore } from "../view/store";
 import { rampOf, useTheme } from "../view/theme";
 import { colouringOf, KINDS, kindsOf } from "./colouring";
-import { metricOf, reportOf, useBench } from "./context";
+import { meshOf, metricOf, useBench } from "./context";
 
 /** What the cells shown are coloured by, to choose; its colours and their limits. */
 export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string }) {
@@ -15,12 +15,12 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
   const ramp = rampOf(useTheme((s) => s.theme));
   const judged = judgedOf(bench);
   const { report, thing } = judged;
-  const volume = judged.stage === "volume" ? reportOf(bench.variant, "volume") : null;
+  const mesh = judged.of === "mesh" ? meshOf(bench.variant) : null;
   const key = range?.metric ?? metricShown(judged, metric);
   const field = bench.stage === "case" && !range && !focus ? fieldShown(flow, wished) : null;
   if (field && (field.of === "rim" ? !slice.on : slice.on))
     return <FieldScale field={field} ramp={ramp} place={place} />;
-  const coloured = volume ? slice.on : painted;
+  const coloured = mesh ? slice.on : painted;
   if (!report || (!coloured && !range && !focus)) return null;
   const known = judged.metrics.filter((m) => report.histograms?.[m.key]);
   const { unit: symbol, meaning } = metricOf(lists, key);
@@ -45,8 +45,8 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
               {m.label}
             </option>
           ))}
-          {Object.entries(volume ? KINDS : {})
-            .filter(([kind]) => kind !== "layer" || volume?.layer_cells)
+          {Object.entries(mesh ? KINDS : {})
+            .filter(([kind]) => kind !== "layer" || mesh?.layer_cells)
             .map(([kind, words]) => (
               <option key={kind} value={kind}>
                 {words}
@@ -55,9 +55,9 @@ export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string
         </select>
         <span className="text-[11.5px] text-soft">{symbol.replace("unit", unit)}</span>
       </figcaption>
-      {volume && key in KINDS ? (
+      {mesh && key in KINDS ? (
         <ul className="mt-1 flex flex-wrap gap-x-2.5 text-[11.5px]">
-          {kindsOf(key, lists, volume).map(({ words, colour }) => (
+          {kindsOf(key, lists, mesh).map(({ words, colour }) => (
             <li key={words} className="flex items-center gap-1">
               <span className="h-2.5 w-2.5 border border-ink" style={{ background: colour }} />
               {words}

@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 import { measure } from "../parts/numbers";
 import { AXES, axisOf, type Placed } from "../view/planes";
 import { type Side, useViewStore } from "../view/store";
-import { reportOf, useBench } from "./context";
+import { meshOf, useBench } from "./context";
 
 /** Signs of the rail, drawn as in a section: the cut heavy, what lies behind it light. */
 const SIDES: [Side, ReactNode, string][] = [
@@ -141,21 +141,19 @@ export function SliceRail({
         ))}
       </div>
       <div className="flex">
-        {(reportOf(variant, "volume")?.layer_cells ? [...CUTS, PEEL] : CUTS).map(
-          ([kind, sign, words]) => (
-            <button
-              key={words}
-              type="button"
-              title={words}
-              aria-label={words}
-              aria-pressed={slice.flat === kind.flat && slice.peel === kind.peel}
-              className={`p-px ${slice.flat === kind.flat && slice.peel === kind.peel ? "bg-ink text-paper" : ""}`}
-              onClick={() => set(kind)}
-            >
-              <Sign>{sign}</Sign>
-            </button>
-          ),
-        )}
+        {(meshOf(variant)?.layer_cells ? [...CUTS, PEEL] : CUTS).map(([kind, sign, words]) => (
+          <button
+            key={words}
+            type="button"
+            title={words}
+            aria-label={words}
+            aria-pressed={slice.flat === kind.flat && slice.peel === kind.peel}
+            className={`p-px ${slice.flat === kind.flat && slice.peel === kind.peel ? "bg-ink text-paper" : ""}`}
+            onClick={() => set(kind)}
+          >
+            <Sign>{sign}</Sign>
+          </button>
+        ))}
       </div>
     </div>
   );

@@ -1,6 +1,6 @@
 import { ConditionSign } from "../parts/Sign";
 import { pageOf } from "../stages/registry";
-import { conditionOf, stateOf, useBench } from "./context";
+import { conditionOf, stateNamed, stateOf, useBench } from "./context";
 
 export function Strip() {
   const bench = useBench();
@@ -24,7 +24,7 @@ function Frame({ stage, title, number }: { stage: string; title: string; number:
   const condition = conditionOf(bench, stage);
   const open = bench.stage === stage;
   const state = stateOf(bench.variant, stage);
-  const from = stateOf(bench.variant, pageOf(stage).picture ?? stage);
+  const from = stateNamed(bench.variant, pageOf(stage).picture ?? stage);
   const verdict = condition === "current" ? pageOf(stage).verdict?.(bench) : null;
   const picture = from.product && state.condition !== "none";
   return (

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { ApiError, post } from "../api/client";
 import { count } from "../parts/numbers";
 import { go } from "../parts/route";
-import { useBench } from "./context";
+import { stateGiving, useBench } from "./context";
 import { MOST_TRIALS, type Spread } from "./trials";
 
 interface Props {
@@ -16,12 +16,13 @@ interface Props {
 /** What several values in one blank come to: a variant for each, run and set side by side. */
 export function Trial({ name, trial, leave, refresh }: Props) {
   const { variant, stage, stages } = useBench();
+  const meshed = stateGiving(variant, "mesh").stage;
   const [trouble, setTrouble] = useState("");
   const [busy, setBusy] = useState(false);
   const word = (trial.field || name).replace(/_/g, " ");
   const many = trial.values.length > MOST_TRIALS;
   const order = stages.map((s) => s.key);
-  const target = order.indexOf(stage) > order.indexOf("volume") ? stage : "volume";
+  const target = order.indexOf(stage) > order.indexOf(meshed) ? stage : meshed;
   const begin = async () => {
     setBusy(true);
     setTrouble("");

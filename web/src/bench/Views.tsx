@@ -9,7 +9,7 @@ import { useViewStore, type ViewState } from "../view/store";
 import { rampOf, useTheme } from "../view/theme";
 import type { Pose, Viewport } from "../view/viewport";
 import { colouringOf, KINDS } from "./colouring";
-import { metricOf, reportOf, useBench } from "./context";
+import { meshOf, metricOf, stateOf, useBench } from "./context";
 
 /** What a named view holds: the camera, and what is cut, coloured and hidden. */
 export interface NamedView {
@@ -140,9 +140,14 @@ function Saving({ view }: { view: Viewport }) {
   const legend = () => {
     const { metric, range, slice, focus } = useViewStore.getState();
     const key = range?.metric ?? metric;
-    if (stage !== "volume" || key in KINDS || !(slice.on || range || focus)) return null;
+    if (
+      !stateOf(variant, stage).gives.includes("mesh") ||
+      key in KINDS ||
+      !(slice.on || range || focus)
+    )
+      return null;
     const { label, unit: symbol } = metricOf(lists, key);
-    const { limits } = colouringOf(lists, reportOf(variant, "volume"), key, scale);
+    const { limits } = colouringOf(lists, meshOf(variant), key, scale);
     const turned = limits[0] > limits[1];
     const ramp = rampOf(useTheme.getState().theme);
     return {

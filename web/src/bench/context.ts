@@ -2,7 +2,7 @@
 
 import { createContext, useContext } from "react";
 import type { Job, Lists, Metric, StageDescription } from "../api/client";
-import type { Reports, StageState, Variant } from "../api/reports";
+import type { Given, Reports, StageState, Variant, VolumeReport } from "../api/reports";
 import { pairKey } from "../view/geometry";
 
 export interface BenchContext {
@@ -34,6 +34,7 @@ export function stateOf(variant: Variant, stage: string): StageState {
   return (
     variant.stages.find((s) => s.stage === stage) ?? {
       stage,
+      gives: [],
       condition: "none",
       settings: null,
       default: null,
@@ -48,6 +49,22 @@ export function stateOf(variant: Variant, stage: string): StageState {
 
 export function reportOf<K extends keyof Reports>(variant: Variant, stage: K): Reports[K] | null {
   return stateOf(variant, stage).report as Reports[K] | null;
+}
+
+/** The state of the stage that gives something, whichever that is: the last if several do. */
+export function stateGiving(variant: Variant, what: Given): StageState {
+  return variant.stages.filter((s) => s.gives.includes(what)).at(-1) ?? stateOf(variant, "");
+}
+
+/** The report of the mesh, by whatever stage it is made. */
+export function meshOf(variant: Variant): VolumeReport | null {
+  return stateGiving(variant, "mesh").report as VolumeReport | null;
+}
+
+/** A stage that a page names, by its key or by what it gives. */
+export function stateNamed(variant: Variant, name: string): StageState {
+  const own = variant.stages.find((s) => s.stage === name);
+  return own ?? stateGiving(variant, name as Given);
 }
 
 /** A metric by its key, whether or not this version knows it. */

@@ -10,7 +10,7 @@ import { outline, type Placed, placed } from "../view/planes";
 import { useViewStore, type ViewState } from "../view/store";
 import type { Pose, Viewport } from "../view/viewport";
 import { colouringOf } from "./colouring";
-import { reportOf, useBench } from "./context";
+import { meshOf, reportOf, useBench } from "./context";
 
 /** While the slider moves, cells are asked for this often at most, in milliseconds. */
 const FOLLOW = 120;
@@ -42,16 +42,16 @@ export function asked(
   planes: Placed[],
   peel: boolean,
   behind: (normal: [number, number, number]) => number,
-  stage: "volume" | "surface" = "volume",
+  of: "mesh" | "surface" = "mesh",
   field: FieldRow | null = null,
 ): [string, string][] {
-  const of = stage === "surface" ? "stage=surface&" : "";
+  const asks = of === "surface" ? "stage=surface&" : "";
   if (focus)
-    return [["focus", `around?${of}cell=${focus.cell}&rings=${focus.rings}&metric=${metric}`]];
+    return [["focus", `around?${asks}cell=${focus.cell}&rings=${focus.rings}&metric=${metric}`]];
   if (range)
-    return [["range", `cells?${of}metric=${range.metric}&low=${range.low}&high=${range.high}`]];
+    return [["range", `cells?${asks}metric=${range.metric}&low=${range.low}&high=${range.high}`]];
   if (field?.of === "rim" && !slice.on) return [["walls", `flow/walls?field=${field.key}`]];
-  if (stage === "surface") return painted ? [["whole", `cells?${of}metric=${metric}`]] : [];
+  if (of === "surface") return painted ? [["whole", `cells?${asks}metric=${metric}`]] : [];
   if (!slice.on) return [];
   const [at] = planes.slice(slice.active);
   // layers are kept on the side that lies behind the plane at hand as the view is now
@@ -97,15 +97,15 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   const flow = useFlow();
   const field = bench.stage === "case" ? fieldShown(flow, wished) : null;
   const judged = judgedOf(bench);
-  const { stage, report, product } = judged;
-  const volume = reportOf(variant, "volume");
+  const { of, report, product } = judged;
+  const mesh = meshOf(variant);
   const metric = metricShown(judged, chosen);
   // a surface is not cut: it is only looked at in pieces
-  const slice = stage === "surface" ? { ...kept, on: false } : kept;
+  const slice = of === "surface" ? { ...kept, on: false } : kept;
   const domain = reportOf(variant, "domain");
   const active = possible && Boolean(report && domain && report.histograms);
   const planes = domain ? slice.planes.map((p) => placed(p, domain)) : [];
-  const peel = slice.peel && Boolean(volume?.layer_cells);
+  const peel = slice.peel && Boolean(mesh?.layer_cells);
   const now =
     active && view
       ? asked(
@@ -113,7 +113,7 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
           planes,
           peel,
           (n) => view.behind(n),
-          stage,
+          of,
           field,
         )
       : [];
@@ -147,13 +147,13 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
       if (name === "focus") {
         if (!packed.arrays.own_points) return;
         const own = arraysOf(packed, "own_");
-        const pieces = stage === "surface";
+        const pieces = of === "surface";
         view.setCells("focus", arraysOf(packed), colouring, null, { ghost: !pieces });
         view.setCells("own", own, colouring, pieces ? rimOf(own.points) : null, { over: pieces });
       } else if (packed.arrays.points) {
         const lines = (packed.arrays.lines as Float32Array | undefined) ?? null;
         view.setCells(name, arraysOf(packed), colouring, lines, {
-          over: stage === "surface" || name === "walls",
+          over: of === "surface" || name === "walls",
         });
       }
     });
@@ -163,7 +163,7 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   const around = focus ? data[0]?.arrays : undefined;
   const near = around?.own_points ? (around.points as Float32Array) : null;
   // a triangle is looked at from before
-  const flat = near && stage === "surface" ? (around?.own_points as Float32Array) : null;
+  const flat = near && of === "surface" ? (around?.own_points as Float32Array) : null;
   const before = useRef<Pose | null>(null);
   useEffect(() => {
     if (!view || !near) return;
@@ -182,7 +182,7 @@ export function useCells(view: Viewport | null, possible: boolean): Cells {
   const cut = planes[slice.active];
   const clips = active && slice.on && !range && !focus;
   const plane = clips && slice.side === "behind" && cut ? cut : null;
-  const picked = range !== null && stage === "volume";
+  const picked = range !== null && of === "mesh";
   const shown = !active || (!focus && !picked && !(clips && (slice.side === "plane" || peel)));
   const held = JSON.stringify(plane && [plane.normal, plane.offset]);
   const frames = JSON.stringify(clips ? planes.map((p) => [p.normal, p.offset]) : []);

@@ -7,6 +7,8 @@ import type { BlankProps } from "./props";
 export function ChoiceBlank({ blank, value, reason, changed, change }: BlankProps) {
   const id = useId();
   const words = blank.choices.find(([key]) => key === value)?.[1] ?? String(value);
+  // where there is but one, nothing is to be chosen
+  if (blank.choices.length === 1) return <>{words}</>;
   return (
     <span className="group relative inline-block">
       <Listbox value={String(value)} onChange={change}>

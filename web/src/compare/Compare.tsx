@@ -4,7 +4,14 @@ import { get, type Shape } from "../api/client";
 import { OVER, useJobs, useLists, useStages, useStudy } from "../api/queries";
 import type { Variant } from "../api/reports";
 import { KINDS } from "../bench/colouring";
-import { type BenchContext, Context, metricOf, reportOf, stateOf } from "../bench/context";
+import {
+  type BenchContext,
+  Context,
+  meshOf,
+  metricOf,
+  reportOf,
+  stateGiving,
+} from "../bench/context";
 import { RampScale } from "../bench/RampScale";
 import { SlicePanel } from "../bench/SlicePanel";
 import { SliceRail } from "../bench/SliceRail";
@@ -47,7 +54,7 @@ export function Compare({ study: id, shown: wanted }: { study: number; shown: nu
     return () => useViewStore.getState().reset();
   }, []);
 
-  const products = variants.map((v) => (v ? stateOf(v, "volume").product : null)).join(" ");
+  const products = variants.map((v) => (v ? stateGiving(v, "mesh").product : null)).join(" ");
   const settled = JSON.stringify(variants.map((v) => v?.stages.map((s) => s.settings)));
   const comparison = useQuery({
     queryKey: ["comparison", id, shown.join(), own, products, settled],
@@ -64,7 +71,7 @@ export function Compare({ study: id, shown: wanted }: { study: number; shown: nu
   const scale = useMemo(() => {
     const out: Record<string, [number, number]> = {};
     for (const variant of variants) {
-      const bars = variant && reportOf(variant, "volume")?.histograms;
+      const bars = variant && meshOf(variant)?.histograms;
       for (const [key, { edges }] of Object.entries(bars ?? {})) {
         const held = out[key] ?? [Infinity, -Infinity];
         out[key] = [Math.min(held[0], edges[0]!), Math.max(held[1], edges.at(-1)!)];
@@ -104,7 +111,7 @@ export function Compare({ study: id, shown: wanted }: { study: number; shown: nu
       variant,
       stages: stages.data!,
       lists: lists.data!,
-      stage: "volume",
+      stage: stateGiving(variant, "mesh").stage,
       job: mine.find((j) => !OVER.includes(j.state)),
       lastJob: mine.at(-1),
       unit: variant.unit ?? "",
@@ -119,7 +126,7 @@ export function Compare({ study: id, shown: wanted }: { study: number; shown: nu
   const columns = `${LABELS}px repeat(${shown.length}, minmax(0, 1fr))`;
   const toggle = (v: number) => {
     const next = shown.includes(v) ? shown.filter((s) => s !== v) : [...shown, v];
-    go({ study: id, variant: next[0] ?? null, stage: "volume", compare: next }, true);
+    go({ study: id, variant: next[0] ?? null, stage: "mesh", compare: next }, true);
   };
   return (
     <div className="grid h-full grid-rows-[46px_minmax(0,1fr)_minmax(0,0.85fr)]">
@@ -127,7 +134,7 @@ export function Compare({ study: id, shown: wanted }: { study: number; shown: nu
         <button
           type="button"
           className="quiet"
-          onClick={() => go({ study: id, variant: shown[0] ?? null, stage: "volume" })}
+          onClick={() => go({ study: id, variant: shown[0] ?? null, stage: "mesh" })}
         >
           ◨ Bench
         </button>

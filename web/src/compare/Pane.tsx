@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useView } from "../api/queries";
-import { reportOf, stateOf, useBench } from "../bench/context";
+import { meshOf, stateGiving, useBench } from "../bench/context";
 import { Progress } from "../bench/Header";
 import { looksOf } from "../bench/looks";
 import { useCells } from "../bench/useCells";
@@ -14,11 +14,11 @@ export function Pane({ made }: { made: (view: Viewport | null) => void }) {
   const { variant, job, lastJob } = useBench();
   const host = useRef<HTMLDivElement>(null);
   const [view, setView] = useState<Viewport | null>(null);
-  const state = stateOf(variant, "volume");
+  const state = stateGiving(variant, "mesh");
   const current = state.condition === "current";
-  const data = useView(variant.id, "volume", current ? state.product : null);
+  const data = useView(variant.id, state.stage, current ? state.product : null);
   const { seeThrough } = useViewStore();
-  const report = reportOf(variant, "volume");
+  const report = meshOf(variant);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: made once for the element's life
   useEffect(() => {

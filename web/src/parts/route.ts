@@ -21,7 +21,7 @@ export function readPlace(path: string): Place {
   const side = /^\/study\/(\d+)\/compare\/(\d+(?:,\d+)*)$/.exec(path);
   if (side) {
     const compare = [...new Set(side[2]!.split(",").map(Number))].slice(0, 4);
-    return { study: Number(side[1]), variant: compare[0]!, stage: "volume", compare };
+    return { study: Number(side[1]), variant: compare[0]!, stage: "mesh", compare };
   }
   const found = /^\/study\/(\d+)(?:\/(\d+))?(?:\/([a-z]+))?/.exec(path);
   return {

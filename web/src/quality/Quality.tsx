@@ -85,7 +85,7 @@ export function Quality() {
           })}
         </tbody>
       </table>
-      {judged.stage === "surface" && (
+      {judged.of === "surface" && (
         <label className="mt-1 flex items-center gap-1.5">
           <input
             type="checkbox"

@@ -2,10 +2,10 @@
 import type { Lists, Metric } from "../api/client";
 import type { SurfaceReport, VolumeReport } from "../api/reports";
 import { KINDS } from "../bench/colouring";
-import { type BenchContext, reportOf, stateOf } from "../bench/context";
+import { type BenchContext, stateGiving, stateOf } from "../bench/context";
 
 export interface Judged {
-  stage: "volume" | "surface";
+  of: "mesh" | "surface";
   report: VolumeReport | SurfaceReport | null;
   product: string | null;
   metrics: Metric[];
@@ -17,19 +17,20 @@ export interface Judged {
 export function judgedOf(
   bench: Pick<BenchContext, "variant" | "stage"> & { lists: Lists },
 ): Judged {
-  const stage = bench.stage === "surface" ? "surface" : "volume";
+  const of = stateOf(bench.variant, bench.stage).gives.includes("surface") ? "surface" : "mesh";
+  const { report, product } = stateGiving(bench.variant, of);
   return {
-    stage,
-    report: reportOf(bench.variant, stage),
-    product: stateOf(bench.variant, stage).product,
-    metrics: stage === "surface" ? bench.lists.surface_metrics : bench.lists.metrics,
-    thing: stage === "surface" ? "triangle" : "cell",
+    of,
+    report: report as Judged["report"],
+    product,
+    metrics: of === "surface" ? bench.lists.surface_metrics : bench.lists.metrics,
+    thing: of === "surface" ? "triangle" : "cell",
   };
 }
 
 /** The metric that was chosen, or the first where this mesh has none such. */
-export function metricShown({ stage, report, metrics }: Judged, chosen: string): string {
-  if (stage === "volume" && chosen in KINDS) return chosen;
+export function metricShown({ of, report, metrics }: Judged, chosen: string): string {
+  if (of === "mesh" && chosen in KINDS) return chosen;
   if (metrics.some((m) => m.key === chosen) && report?.quality[chosen]) return chosen;
   return metrics[0]?.key ?? chosen;
 }

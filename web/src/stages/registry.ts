@@ -24,7 +24,7 @@ const BY_KEY = new Map(PAGES.map((page) => [page.key, page]));
 
 /** For a stage that the core has and the page does not know: its settings and findings show. */
 const PLAIN: Omit<StagePage, "key"> = {
-  draws: ["volume", "surface", "domain", "geometry"],
+  draws: ["mesh", "surface", "domain", "geometry"],
   tools: [],
   headline: () => "",
   Consequences: () => null,

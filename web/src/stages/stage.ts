@@ -28,7 +28,7 @@ export interface Section {
 
 export interface StagePage {
   key: string;
-  /** stages whose result is drawn here: the first of them that has one */
+  /** stages whose result is drawn here, by key or by what they give: the first that has one */
   draws: string[];
   /** the stage whose small picture it borrows, having none of its own */
   picture?: string;

@@ -231,9 +231,19 @@ const SETTINGS: Record<string, Record<string, unknown>> = {
   },
 };
 
+/** What the stages give, as the core says. */
+export const GIVES: Record<string, string[]> = {
+  geometry: ["model"],
+  domain: ["model", "fluid"],
+  sizing: ["sizes"],
+  surface: ["surface"],
+  volume: ["mesh"],
+};
+
 export function stateWith(stage: string, change: Partial<StageState> = {}): StageState {
   return {
     stage,
+    gives: GIVES[stage] ?? [],
     condition: "current",
     settings: SETTINGS[stage] ?? {},
     default: SETTINGS[stage] ?? {},
@@ -275,6 +285,7 @@ export function benchWith(change: Partial<BenchContext> = {}): BenchContext {
           sentences: [],
           action: "Run",
           needs: [],
+          gives: GIVES[key] ?? [],
           blanks: [],
         }) as StageDescription,
     ),

@@ -56,4 +56,5 @@ STAGE = Stage(
     defaults=from_report("geometry", domain_defaults),
     cost=lambda reports: Cost(3.0),
     version=2,
+    gives=("model", "fluid"),
 )

@@ -44,6 +44,7 @@ _READING = Stage(
     run=_read,
     defaults=lambda reports, given: ({}, {}),
     cost=lambda reports: Cost(3.0),
+    gives=("model", "fluid"),
 )
 
 _VOLUME = replace(

@@ -30,4 +30,5 @@ STAGE = Stage(
     run=_run,
     defaults=lambda reports, given: geometry_defaults(),
     cost=lambda reports: Cost(4.0),
+    gives=("model",),
 )

@@ -57,4 +57,5 @@ STAGE = Stage(
     cost=lambda reports: Cost(3.0),
     version=5,
     enters=_enters,
+    gives=("sizes",),
 )

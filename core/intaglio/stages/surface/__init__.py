@@ -113,4 +113,5 @@ STAGE = Stage(
     apart=("limits", "own_limits"),
     judge=_judged,
     usual=lambda counts: surface_seconds(counts["triangles"]) * counts.get("rounds", 1),
+    gives=("surface",),
 )

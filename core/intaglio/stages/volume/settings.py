@@ -6,10 +6,18 @@ from typing import Any
 from intaglio.quality.limits import CELLS, SET_WORDS, limit_rows
 from intaglio.settings.blanks import blank
 from intaglio.stages.volume.dividing import DIVISION_ROWS
+from intaglio.stages.volume.ways import WAYS
 
 
 @dataclass(frozen=True)
 class VolumeMesh:
+    cells: str = blank(
+        "choice",
+        "cells",
+        "Tetrahedra fill whatever the layers leave.",
+        WAYS[0].key,
+        choices=tuple((way.key, way.title) for way in WAYS),
+    )
     target: float = blank(
         "angle",
         "aim for the smallest dihedral angle",

@@ -1,4 +1,4 @@
-"""Filling the zones, between their layers, with tetrahedra, and proving the result."""
+"""Making the mesh by its way, and proving the result."""
 
 from collections.abc import Mapping
 from dataclasses import replace
@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected, StepFailed
-from intaglio.findings import PLACES, Finding
-from intaglio.mesh.covering import surface_findings
+from intaglio.findings import Finding
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.parting import parted_along
 from intaglio.mesh.storing import mesh_arrays
@@ -20,15 +19,14 @@ from intaglio.quality.statistics import histograms
 from intaglio.quality.values import Values
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.stages.domain.faces import back_faces
-from intaglio.stages.sizing.local_sizes import sides_of
-from intaglio.stages.sizing.step import field_of
-from intaglio.stages.stage import Progress
+from intaglio.stages.stage import Progress, Run
 from intaglio.stages.volume.dividing import divided_mesh, meant
-from intaglio.stages.volume.filling import Cells, filled, filled_around, zones_of
+from intaglio.stages.volume.expecting import AsLarge
 from intaglio.stages.volume.meshes import volume_mesh
 from intaglio.stages.volume.opened import opened_picture
 from intaglio.stages.volume.report import VolumeReport
-from intaglio.stages.volume.settings import VolumeMesh
+from intaglio.stages.volume.way import Avoided, Made
+from intaglio.stages.volume.ways import way_called
 
 # layers that make a mesh invalid are left out around the places, in so many tries
 _TRIES = 4
@@ -36,99 +34,31 @@ _TRIES = 4
 _OF_FILLING = ("layers-for-core",)
 
 
-def _lowered(places: NDArray[np.float64]) -> list[Finding]:
-    """Layers that the core asked for to be lower than what Layers tells."""
-    if not len(places):
-        return []
-    return [
-        Finding(
-            "layers-for-core",
-            "note",
-            "Layers are lower than Layers tells where the core could not have been filled else.",
-            len(places),
-            places[:: max(1, len(places) // PLACES)][:PLACES].tolist(),
-            "Shorter edges there, or lower layers, leave the core more room.",
-        )
-    ]
-
-
-def _as_given(mesh: Mesh, points: NDArray[np.float64], given: NDArray[np.int32]) -> Mesh:
-    """The mesh with the surface's points first, so that it can be held against the surface."""
-    n = len(points)
-    number = np.where(given >= 0, given, n + np.arange(len(given))).astype(np.int32)
-    return replace(
-        mesh,
-        points=np.concatenate([points, mesh.points]),
-        face_nodes=number[mesh.face_nodes],
-    )
-
-
-def _proved(
-    cells: Cells,
-    given: NDArray[np.int32] | None,
-    points: NDArray[np.float64],
-    triangles: NDArray[np.int32],
-    region: NDArray[np.int32],
-    sides: NDArray[np.int32],
-    back: NDArray[np.int32],
-) -> tuple[Mesh, Measured, list[Finding]]:
-    """The mesh cut open along its sheets, measured, and what is found in it; given (n,): the
-    surface's node that each of its points is, if layers stand on the surface."""
-    mesh, origin = cells.mesh, None
-    on_sheet = cells.surface.of_patches(np.flatnonzero(back >= 0))
-    if len(on_sheet.patch):
-        mesh, origin = parted_along(mesh, on_sheet, back[on_sheet.patch])
+def _proved(made: Made, back: NDArray[np.int32]) -> tuple[Mesh, Measured, list[Finding]]:
+    """The mesh cut open along its sheets, measured, and what is found in it; back (patches,): the
+    patch on the other side of each sheet, or -1."""
+    mesh, origin = made.mesh, None
+    if made.sheets is not None and len(made.sheets.patch):
+        mesh, origin = parted_along(mesh, made.sheets, back[made.sheets.patch])
     measured = measure(mesh)
-    seen = mesh
-    if given is not None:
-        seen = _as_given(mesh, points, given if origin is None else given[origin])
-        origin = None if origin is None else np.arange(len(seen.points))
-    found = surface_findings(seen, points, triangles, region, sides[:, 0], origin, back)
-    return mesh, measured, found + mesh_findings(mesh, measured) + _lowered(cells.lowered)
+    found = made.expected.findings(mesh, origin, back)
+    return mesh, measured, found + mesh_findings(mesh, measured) + made.findings
 
 
-def field_used(surface: Product, sizing: Product) -> SizeField:
-    """The size field that the cells follow: where the surface was mended it has one of its own."""
-    return field_of(surface if "child" in surface.arrays else sizing)
-
-
-def volume_step(
-    settings: VolumeMesh,
-    surface: Product,
-    layers: Product,
-    lowest: float,
-    sizing: Product,
-    domain: Product,
-    progress: Progress,
-) -> Product:
-    """Fill what the layers leave of the surface with tetrahedra and prove the result. lowest: the
-    share to which layers may be lowered."""
-    a = surface.arrays
-    points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
-    region = np.ascontiguousarray(a["region"])
-    sides = sides_of(domain.report)
-    field = field_used(surface, sizing)
-
-    def tell(share: float, doing: str) -> None:
-        progress(0.9 * share, doing)
-
+def volume_step(run: Run) -> Product:
+    """The mesh as its way makes it, proved against what the way says of it. Raises StepFailed."""
+    domain, way = run.product("domain"), way_called(run.settings.cells)
+    filling = replace(run, tell=lambda share, doing: run.tell(0.9 * share, doing))
     back = back_faces(domain.report)
-    avoided: list[list[list[float]]] = []
+    avoided: Avoided = []
     for _ in range(_TRIES):
-        given = None
-        if "row_of_face" in layers.arrays:
-            cells, given = filled_around(
-                settings, surface, layers, lowest, field, domain, avoided, tell
-            )
-        else:
-            cells = filled(settings, surface, field, domain, tell)
-        progress(0.92, "checking every cell")
-        mesh, measured, found = _proved(cells, given, points, triangles, region, sides, back)
+        made = way.make(filling, avoided)
+        run.tell(0.92, "checking every cell")
+        mesh, measured, found = _proved(made, back)
         errors = [f for f in found if f.level == "error"]
         places = [p for f in errors for p in f.places]
-        if given is None or not places:
+        if not made.again or not places:
             break
-        # better no layers there than no mesh
         avoided.append(places)
     if errors:
         raise StepFailed(
@@ -136,40 +66,19 @@ def volume_step(
             "The filled mesh is not valid: " + " ".join(f.message for f in errors),
             places[:20],
         )
-    enclosed = dict(
-        zip([zone.name for zone in zones_of(domain)], surface.report["zone_volumes"], strict=True)
-    )
-    return _finished(
-        mesh,
-        measured,
-        field,
-        found,
-        cells.layer if given is not None else None,
-        cells.splits,
-        cells.swaps,
-        [face["id"] for face in domain.report["faces"]],
-        enclosed,
-    )
+    faces = [face["id"] for face in domain.report["faces"]]
+    return _finished(mesh, measured, found, made, faces)
 
 
 def _finished(
-    mesh: Mesh,
-    measured: Measured,
-    field: SizeField,
-    found: list[Finding],
-    layer: NDArray[np.int32] | None,
-    splits: int,
-    swaps: int,
-    faces: list[str],
-    enclosed: dict[str, float],
+    mesh: Mesh, measured: Measured, found: list[Finding], made: Made, faces: list[str]
 ) -> Product:
-    """The product of a mesh that is proved; enclosed: the volume that each zone is to fill, as far
-    as no diagonal was changed."""
-    values = Values(mesh, measured, asked=sizes(field, measured.centroid))
-    product = volume_product(values, found, faces, layer, splits, swaps)
-    for zone, volume in enclosed.items():
-        inside = product.report["zones"][zone]["volume"]
-        if abs(inside - volume) > 1e-9 * volume and not swaps:
+    """The product of a mesh that is proved, but for the volumes of its zones."""
+    asked = None if made.sizes is None else sizes(made.sizes, measured.centroid)
+    values = Values(mesh, measured, asked=asked)
+    product = volume_product(values, found, faces, made.layer, made.splits, made.swaps)
+    for zone, told in product.report["zones"].items():
+        if not made.expected.fills(zone, told["volume"]):
             raise StepFailed("volume-mismatch", "The cells do not fill exactly the surface mesh.")
     return product
 
@@ -224,7 +133,7 @@ def divided_step(
     rows: list[dict[str, Any]],
     base: Product,
     patches: Product,
-    field: SizeField,
+    field: SizeField | None,
     progress: Progress,
 ) -> Product:
     """The product with layers divided again as rows ask for, proved once more. Raises StepFailed
@@ -249,14 +158,15 @@ def divided_step(
             + " ".join(f.message for f in errors),
             [p for f in errors for p in f.places][:20],
         )
-    return _finished(
+    # the core stays as it is, so that zones are as large as they were
+    volumes = {name: zone["volume"] for name, zone in base.report["zones"].items()}
+    splits, swaps = base.report["splits"], base.report["swaps"]
+    told = Made(
         made.mesh,
-        measured,
-        field,
-        found,
-        made.layer,
-        base.report["splits"],
-        base.report["swaps"],
-        base.report["faces"],
-        {name: zone["volume"] for name, zone in base.report["zones"].items()},
+        AsLarge(volumes, swaps == 0),
+        layer=made.layer,
+        sizes=field,
+        splits=splits,
+        swaps=swaps,
     )
+    return _finished(made.mesh, measured, found, told, base.report["faces"])

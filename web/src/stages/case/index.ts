@@ -6,9 +6,9 @@ import { useForetoldFindings } from "./useForetold";
 
 export const page: StagePage = {
   key: "case",
-  draws: ["volume", "surface", "domain", "geometry"],
+  draws: ["mesh", "surface", "domain", "geometry"],
   slices: true,
-  picture: "volume",
+  picture: "mesh",
   tools: [],
   headline: ({ variant }) => {
     const r = reportOf(variant, "case");

@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import { useSettings } from "../../api/queries";
 import type { PatchSetting } from "../../api/reports";
-import { reportOf, stateOf, useBench } from "../../bench/context";
+import { meshOf, reportOf, stateOf, useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
 import type { Row, Section } from "../stage";
 
@@ -70,7 +70,7 @@ export function useMeshSections(): Section[] {
     const domain = reportOf(variant, "domain");
     if (!domain) return [];
     const out: Section[] = [{ title: "Patches", rows }];
-    const mesh = reportOf(variant, "volume");
+    const mesh = meshOf(variant);
     out.push({
       title: "Zones",
       rows: (domain.zones ?? []).map((z, k) => ({

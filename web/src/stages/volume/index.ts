@@ -7,7 +7,7 @@ import { VolumeConsequences } from "./Consequences";
 
 export const page: StagePage = {
   key: "volume",
-  draws: ["volume", "surface", "domain", "geometry"],
+  draws: ["mesh", "surface", "domain", "geometry"],
   meshed: true,
   slices: true,
   seams: true,

@@ -1,0 +1,254 @@
+"""Adding a stage, or a way of making the mesh, is a module and a line: made-up ones, in a copy of
+the core."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests import made_up_way
+from tests.core.shapes import box, cut, source
+
+CORE = Path(__file__).parents[2] / "core/intaglio"
+
+SURVEY = '''
+"""Survey: a made-up stage that weighs the file."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from intaglio.parts.model import Product
+from intaglio.settings.blanks import blank
+from intaglio.stages.reports import StageReport
+from intaglio.stages.stage import Cost, Run, Sentence, Stage
+
+
+@dataclass(frozen=True)
+class Survey:
+    weight: float = blank("number", "weight of a byte", "One is usual.", 1.0, above=0.0)
+
+
+class SurveyReport(StageReport):
+    total: float
+
+
+def _run(run: Run) -> Product:
+    run.tell(0.5, "weighing")
+    total = run.settings.weight * len(run.source.data)
+    return Product({"total": np.array([total])}, {"total": total, "findings": []})
+
+
+STAGE = Stage(
+    "survey",
+    "Survey",
+    Survey,
+    SurveyReport,
+    (Sentence("Each byte of the file weighs {weight}."),),
+    "Weigh the file",
+    (),
+    run=_run,
+    defaults=lambda reports, given: ({"weight": 1.0}, {"weight": "As usual."}),
+    cost=lambda reports: Cost(0.5),
+)
+'''
+
+USE = """
+import json, sys
+from pathlib import Path
+from intaglio.errors import SettingRejected
+from intaglio.parts.source import Source
+from intaglio.recipe.plan import MemoryStore, costs, run_to, stages_before, states
+from intaglio.recipe.recipe import plain_settings, read_recipe, write_recipe
+from intaglio.recipe.schema import recipe_schema
+from intaglio.stages.registry import BY_KEY, description
+
+part, recipe = Path(sys.argv[1]), Path(sys.argv[2])
+source, store, said = Source("part.stl", part.read_bytes()), MemoryStore(), []
+tell = lambda stage, share, doing: said.append(doing)
+rows = run_to("survey", source, "part", {"survey": {"weight": 2.0}}, store, tell)
+own = {r.stage: r for r in rows}["survey"]
+write_recipe(recipe, "part.stl", "part", {"survey": own.settings}, {"survey": own.reasons}, "mm")
+asked = lambda w: states("k", "n", {"survey": {"weight": w}}, lambda k: None)
+key = lambda w: {s.stage: s.key for s in asked(w)}
+try:
+    run_to("survey", source, "part", {"survey": {"weight": -1}}, store)
+    refused = ""
+except SettingRejected as error:
+    refused = error.blank
+print(json.dumps({
+    "report": own.report["total"],
+    "timed": own.report["step"]["name"],
+    "said": said,
+    "changed": own.changed,
+    "described": [d for d in description() if d["key"] == "survey"],
+    "schema": recipe_schema()["properties"]["survey"]["properties"],
+    "recipe": plain_settings(read_recipe(recipe))["survey"],
+    "written": recipe.read_text(),
+    "key changes": key(1.0)["survey"] != key(3.0)["survey"],
+    "others stay": key(1.0)["geometry"] == key(3.0)["geometry"],
+    "before": stages_before("survey"),
+    "cost": costs(["survey"], {}),
+    "refused": refused,
+}))
+"""
+
+
+USE_WAY = """
+import json, sys
+from pathlib import Path
+from intaglio.errors import StepFailed
+from intaglio.formats.registry import read_mesh
+from intaglio.interface.study import opened
+from intaglio.quality.report import mesh_findings
+from intaglio.quality.values import Values
+from intaglio.recipe.schema import recipe_schema
+from intaglio.stages.registry import description, stages_of
+
+folder = Path(sys.argv[1])
+given = {"volume": {"cells": "fan"}, "sizing": {"smallest": 4.0, "largest": 6.0}}
+study = opened([folder / "block.step"], None, None, True, {}).set(**given)
+study = study.set(domain={"where": "as-is"})
+files = study.set(case={"files": ["cgns", "vtu"]}).export(folder / "out")
+mesh = read_mesh(folder / "out/mesh.cgns")
+values = Values(mesh)
+found = mesh_findings(mesh, values.measured)
+
+def refused(act):
+    try:
+        act()
+    except StepFailed as error:
+        return error.code
+hook = opened([folder / "hook.step"], None, None, True, {}).set(**given)
+hook = hook.set(domain={"where": "as-is"})
+(own,) = [d for d in description() if d["key"] == "volume"]
+print(json.dumps({
+    "through": [s.key for s in stages_of("a.step", given)],
+    "triangles": study.run("surface")["triangles"],
+    "cells": mesh.cells,
+    "volume": float(values.measured.volume.sum()),
+    "errors": [f.code for f in found if f.level == "error"],
+    "told": study.run("volume")["cells"],
+    "no layers": refused(lambda: study.run("layers")),
+    "no fan": refused(lambda: hook.run("volume")),
+    "choices": [b["choices"] for b in own["blanks"] if b["name"] == "cells"][0],
+    "sentences": [s for s in own["sentences"] if s["only"] == {"cells": ["fan"]}],
+    "schema": recipe_schema()["properties"]["volume"]["properties"]["cells"]["enum"],
+    "written": study.recipe(folder / "r.yaml")["volume"]["cells"],
+    "files": sorted(p.name for p in files),
+}))
+"""
+
+
+def _copied(folder: Path) -> Path:
+    shutil.copytree(CORE, folder / "intaglio", ignore=shutil.ignore_patterns("__pycache__"))
+    return folder / "intaglio"
+
+
+def _with_lines(file: Path, *changes: tuple[str, str]) -> None:
+    """Put lines into a file: each change gives one more line than it replaces."""
+    text = file.read_text()
+    for before, after in changes:
+        assert text.count(before) == 1 and after.count("\n") == before.count("\n") + 1
+        text = text.replace(before, after)
+    file.write_text(text)
+
+
+def _printed(folder: Path, program: str, *arguments: str) -> dict:
+    """What a program prints that finds this core."""
+    done = subprocess.run(
+        [sys.executable, "-c", program, *arguments],
+        env={**os.environ, "PYTHONPATH": str(folder)},
+        capture_output=True, text=True, check=False, cwd=folder,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    return json.loads(done.stdout)
+
+
+@pytest.fixture(scope="module")
+def told(tmp_path_factory) -> dict:
+    """What a program finds in a core to which the stage was added by a module and a line."""
+    folder = tmp_path_factory.mktemp("core")
+    core = _copied(folder)
+    (core / "stages/survey.py").write_text(SURVEY)
+    _with_lines(
+        core / "stages/registry.py",
+        ("    surface,\n", "    surface,\n    survey,\n"),
+        ("    case.STAGE,\n", "    case.STAGE,\n    survey.STAGE,\n"),
+    )
+    (folder / "part.stl").write_bytes(b"solid x\nendsolid x\n")
+    return _printed(folder, USE, str(folder / "part.stl"), str(folder / "recipe.yaml"))
+
+
+@pytest.fixture(scope="module")
+def meshed(tmp_path_factory) -> dict:
+    """The same of a core to which a way of making the mesh was added."""
+    folder = tmp_path_factory.mktemp("core")
+    core = _copied(folder)
+    shutil.copy(Path(made_up_way.__file__), core / "stages/volume/fan.py")
+    _with_lines(
+        core / "stages/volume/ways.py",
+        (
+            "from intaglio.stages.volume import tetrahedra\n",
+            "from intaglio.stages.volume import fan\n"
+            "from intaglio.stages.volume import tetrahedra\n",
+        ),
+        (
+            "WAYS: tuple[Way, ...] = (tetrahedra.WAY,)\n",
+            "WAYS: tuple[Way, ...] = (tetrahedra.WAY,\n    fan.WAY,)\n",
+        ),
+    )
+    source(box(0, 0, 0, 20, 20, 30), folder, "block")
+    source(cut(box(0, 0, 0, 20, 9, 20), box(4, -1, 4, 21, 10, 21)), folder, "hook")
+    return _printed(folder, USE_WAY, str(folder))
+
+
+def test_it_runs_and_is_timed(told):
+    assert told["report"] == 2 * len(b"solid x\nendsolid x\n")
+    assert told["timed"] == "survey" and "weighing" in told["said"]
+    assert told["changed"] == ["weight"] and told["before"] == ["survey"]
+    assert told["cost"] == {"survey": 0.5}
+
+
+def test_it_is_described_to_the_page(told):
+    (own,) = told["described"]
+    assert own["title"] == "Survey" and own["action"] == "Weigh the file"
+    assert own["sentences"][0]["text"] == "Each byte of the file weighs {weight}."
+    assert [b["name"] for b in own["blanks"]] == ["weight"] and own["blanks"][0]["above"] == 0.0
+
+
+def test_recipes_know_it(told):
+    assert told["schema"]["weight"]["title"] == "weight of a byte"
+    assert told["recipe"] == {"weight": 2.0}
+    assert "# weight of a byte. As usual." in told["written"]
+    assert told["refused"] == "survey.weight"
+
+
+def test_its_settings_make_its_key_and_no_other(told):
+    assert told["key changes"] and told["others stay"]
+
+
+def test_a_study_goes_through_what_a_way_needs(meshed):
+    through = ["geometry", "domain", "patches", "sizing", "surface", "volume", "case"]
+    assert meshed["through"] == through and meshed["no layers"] == "no-stage"
+
+
+def test_a_way_s_mesh_is_proved_judged_and_handed_over(meshed):
+    assert meshed["cells"] == meshed["told"] == meshed["triangles"]
+    assert meshed["volume"] == pytest.approx(20 * 20 * 30, rel=1e-9)
+    assert meshed["errors"] == [] and meshed["no fan"] == "no-fan"
+    assert meshed["files"] == ["README.txt", "case.yaml", "mesh.cgns", "mesh.vtu", "report.json"]
+
+
+def test_a_way_is_described_to_page_schema_and_recipe(meshed):
+    assert meshed["choices"] == [
+        ["tetrahedra", "tetrahedra"],
+        ["fan", "a fan of tetrahedra about the middle"],
+    ]
+    (sentence,) = meshed["sentences"]
+    assert sentence["text"] == "They meet where its nodes have their middle."
+    assert meshed["schema"] == ["tetrahedra", "fan"] and meshed["written"] == "fan"
