@@ -10,10 +10,10 @@ from intaglio.flow.geometry import volumes_of
 from intaglio.flow.operators import carrying_of, in_cells, operators_of
 from intaglio.flow.pressure import slope_counts
 from intaglio.flow.reading import read_flow
-from intaglio.flow.run import run_flow
 from intaglio.mesh.mesh import cell_middles
 from intaglio.proof.verdict import fall
 from tests.core.any_cells import block, mixed, of_hexahedra, of_tetrahedra, pyramids, tetrahedra
+from tests.core.settling import settled
 
 LEVELS, STEP = 6, 0.02
 MM = 1e-3
@@ -157,7 +157,7 @@ def test_a_flow_settles_where_layers_grow_from_single_nodes(tmp_path):
     ).export(tmp_path / "out")
     v = read_flow(tmp_path / "out" / "mesh.cgns").ops.volumes
     assert v.stacks > 100
-    done = run_flow(tmp_path / "out", 80)
+    done = settled(tmp_path / "out", 80)
     assert done.trouble is None and min(fall(done.history)) >= 2.0
     # temperatures stay between those that flow in
     told = done.warmth.temperature - 273.15

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 import intaglio
-from intaglio.flow.run import run_flow
 from intaglio.interface.study import Study
 from intaglio.proof.verdict import fall
 from tests.core.hard_shapes import HARD
+from tests.core.settling import settled
 from tests.core.shapes import source as step_file
 from tests.core.shapes import uncounted
 from tests.core.world import SET
@@ -61,7 +61,7 @@ def driven(study):
 
 def falls(study, folder):
     driven(study).export(folder / "out")
-    done = run_flow(folder / "out", 100)
+    done = settled(folder / "out", 100)
     assert done.trouble is None
     assert done.converged or min(fall(done.history)) >= 2.0
 

@@ -39,7 +39,8 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
     password = settings.DATABASES["default"]["PASSWORD"]
     told = str(came["environment"]) + came["initial"]
     assert "a secret of the server" not in told and password not in told
-    assert "INTAGLIO" not in told.replace("intaglio", "")
+    # but for where compiled code is kept, where that is said
+    assert "INTAGLIO" not in told.replace("intaglio", "").replace("INTAGLIO_KERNELS", "")
     if children._user() is not None:
         assert came["user"] == children._user() != os.getuid()
     if not came["filtered"]:
