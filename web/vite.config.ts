@@ -4,6 +4,7 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  test: { setupFiles: ["src/testing/keys.ts"] },
+  // files share their modules and a window: what a test leaves behind it takes away itself
+  test: { setupFiles: ["src/testing/keys.ts"], pool: "threads", isolate: false },
   build: { chunkSizeWarningLimit: 1500 },
 });

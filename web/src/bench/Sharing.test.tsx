@@ -15,14 +15,6 @@ afterEach(() => {
 const BEN = { id: 4, name: "ben", works: false };
 
 async function open(role: string, answers: Record<string, unknown> = {}, name = "ada") {
-  vi.stubGlobal(
-    "ResizeObserver",
-    class {
-      observe() {}
-      unobserve() {}
-      disconnect() {}
-    },
-  );
   const asked = serving({
     "GET session": { username: name, upload_limit: 1, keeper: false, demo: false },
     "GET studies/7/shares": [BEN],

@@ -64,14 +64,6 @@ describe("a way of making the mesh", () => {
   });
 
   it("is chosen among several, and has sentences of its own", async () => {
-    vi.stubGlobal(
-      "ResizeObserver",
-      class {
-        observe() {}
-        unobserve() {}
-        disconnect() {}
-      },
-    );
     const asked = serving({ "PATCH variants/5/settings": variantWith() });
     brief(WAYS, "tetrahedra");
     expect(screen.queryByText(/They meet/)).toBeNull();

@@ -1,6 +1,13 @@
 /** Rows with one key are drawn twice or dropped as React pleases; it only warns of it. */
 import { afterEach, beforeEach, expect, vi } from "vitest";
 
+// the simulated window has none, and lists that open look for their size
+globalThis.ResizeObserver ??= class {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+};
+
 let told: ReturnType<typeof vi.spyOn>;
 
 beforeEach(() => {
