@@ -17,11 +17,10 @@ serve: build
 	@exec .venv/bin/intaglio-server serve
 
 # what is checked without running it beside the page's own tests; then the rest by two workers, a
-# file at a time (tests/conftest.py)
+# file at a time, all that drives the page by one of them (tests/conftest.py)
 test: build
 	@$(MAKE) --no-print-directory -j 2 lint page
-	@.venv/bin/python -m pytest -n 2 --durations 40 tests/core
-	@.venv/bin/python -m pytest -n 2 --durations 40 tests/server tests/screens
+	@.venv/bin/python -m pytest -n 2 --durations 40
 
 page: install
 	@cd web && npm run --silent test

@@ -22,7 +22,8 @@ from sandbox.line import Line, Message
 from sandbox.store import LineStore, Refused
 from sandbox.telling import NO_MEMORY, NO_ROOM, UNEXPECTED, problem_of, told
 
-_OFTEN = 0.2
+# seconds between two words of how far it is: each is written, sent and drawn
+_OFTEN = 0.5
 # seconds between two looks at what is not done yet
 _LOOKS = 0.7
 # seconds after which a process that keeps models at hand gives the memory back
