@@ -1,11 +1,12 @@
 """`make locks`: pin what is installed, with the hashes of its files, in two locks: what runs, and
-what tests and checks. What is wanted by name is in requirements.in and requirements-dev.in."""
+what tests and checks. What is wanted by name is in pyproject.toml."""
 
 import hashlib
 import re
 import subprocess
 import sys
 import tempfile
+import tomllib
 from importlib.metadata import distribution
 from pathlib import Path
 
@@ -15,9 +16,15 @@ from packaging.utils import canonicalize_name, parse_wheel_filename
 ROOT = Path(__file__).resolve().parents[1]
 
 
-def wanted(name: str) -> list[Requirement]:
-    lines = (ROOT / name).read_text().splitlines()
-    return [Requirement(line) for line in lines if line and line[0] not in "#-"]
+def wanted(*parts: str) -> list[Requirement]:
+    """What pyproject.toml asks for: `core`, an extra (`server`, `dev`), or what `build` needs."""
+    told = tomllib.loads((ROOT / "pyproject.toml").read_text())
+    lists = {
+        "core": told["project"]["dependencies"],
+        "build": told["build-system"]["requires"],
+        **told["project"]["optional-dependencies"],
+    }
+    return [Requirement(line) for part in parts for line in lists[part]]
 
 
 def closure(tops: list[Requirement]) -> dict[str, str]:
@@ -63,8 +70,8 @@ def hashes(pins: dict[str, str]) -> dict[str, list[str]]:
 
 
 def main() -> None:
-    runs = closure(wanted("requirements.in"))
-    checks = closure(wanted("requirements-dev.in"))
+    runs = closure(wanted("core", "server", "build"))
+    checks = closure(wanted("dev"))
     known = hashes({**runs, **checks})
     for file, pins in (
         ("requirements.lock", runs),

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from intaglio.interface.study import Study
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"
 
 
 # the compiler asks these where a function's machine code is kept: the first knows this package's
