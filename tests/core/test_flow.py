@@ -158,7 +158,9 @@ def test_a_periodic_gap_with_a_moving_wall_shears_evenly(tmp_path):
     """Couette's flow is linear between the walls, whatever the cells along it."""
     mesh = block((5, 8, 2), lambda u: u * [1.0, 1.0, 0.3],
                  ("periodic", "periodic", "wall", "wall", "symmetry", "symmetry"))  # fmt: skip
-    pair = paired(mesh, (0, 1), np.eye(3), np.array([1.0, 0.0, 0.0]))
+    pair = paired(
+        mesh, np.flatnonzero(np.isin(mesh.patch, (0, 1))), np.eye(3), np.array([1.0, 0, 0])
+    )
     assert pair is not None
     mesh = replace(mesh, periodic=(pair,))
     lid = {"patches": ["back"], "is": "moving", "velocity": [2.0, 0.0, 0.0]}

@@ -6,11 +6,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.mesh.building import NO_POLYGONS, cell_mesh, face_mesh, tet_mesh, with_patches
 from intaglio.mesh.cells import HEXAHEDRON, TETRAHEDRON
 from intaglio.mesh.covering import surface_findings
-from intaglio.mesh.mesh import Mesh, Patch, Periodic, Zone, rows
+from intaglio.mesh.mesh import Mesh, Patch, Periodic, Zone, face_middles, rows
 from intaglio.mesh.periodic import paired, rotation, unpaired
+from intaglio.mesh.storing import mesh_arrays, stored_mesh
 from intaglio.mesh.validity import check, face_warp
 from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings, report
@@ -307,8 +309,12 @@ def wedge(turned: float = 60.0, kind="periodic") -> Mesh:
     return with_patches(mesh, patch, patches)
 
 
+def on(mesh: Mesh, *patches: int) -> np.ndarray:
+    return np.flatnonzero(np.isin(mesh.patch, patches))
+
+
 def with_pair(mesh: Mesh) -> Mesh:
-    pair = paired(mesh, (0, 1), rotation(np.array([0, 0, 1]), 60.0), np.zeros(3))
+    pair = paired(mesh, on(mesh, 0, 1), rotation(np.array([0, 0, 1]), 60.0), np.zeros(3))
     assert pair is not None
     return replace(mesh, periodic=(pair,))
 
@@ -319,14 +325,50 @@ def test_sides_of_a_sector_match():
     assert len(mesh.periodic[0].faces) == 6
 
 
+def places(mesh: Mesh, pair: Periodic) -> set[tuple[float, ...]]:
+    both = [face_middles(mesh, pair.faces[:, side]) for side in (0, 1)]
+    return set(map(tuple, np.hstack(both).round(9).tolist()))
+
+
+@pytest.mark.parametrize("how", ["other order", "as one", "finer"])
+def test_a_pair_outlives_what_its_patches_are_called(how, tmp_path):
+    mesh = with_pair(wedge())
+    names = [Patch("shell", "wall"), Patch("right", "periodic"), Patch("left", "periodic")]
+    number = np.array([2, 1, 0])
+    if how == "as one":
+        names, number = names[:2], np.array([1, 1, 0])
+    patch = np.where(mesh.patch >= 0, number[mesh.patch], -1).astype(np.int32)
+    if how == "finer":
+        names.append(Patch("left_too", "periodic"))
+        patch[np.flatnonzero(patch == 2)[::2]] = 3
+    named = with_patches(mesh, patch, tuple(names))
+    assert check(named) == [] and unpaired(named) == []
+    write_cgns(named, tmp_path / "mesh.cgns")
+    again = read_cgns(tmp_path / "mesh.cgns")
+    (pair,), (read,) = named.periodic, again.periodic
+    assert check(again) == [] and places(again, read) == places(named, pair)
+    kept = stored_mesh(mesh_arrays(named), named.patches, named.zones, named.unit)
+    np.testing.assert_array_equal(kept.periodic[0].faces, pair.faces)
+
+
+def test_a_patch_that_is_a_side_in_part_is_told():
+    mesh = with_pair(wedge())
+    patch = np.where(mesh.patch == 2, 1, mesh.patch).astype(np.int32)
+    mixed = with_patches(mesh, patch, mesh.patches[:2])
+    (found,) = [f for f in check(mixed) if f.level == "error"]
+    assert found.code == "periodic-mixed" and "side_2" in found.message
+
+
 def test_periodic_sides_without_a_pair_are_told():
     found = unpaired(wedge())
     assert [f.code for f in found] == ["periodic-unpaired"] and found[0].level == "note"
 
 
 def test_sides_that_do_not_match_find_no_pair():
-    assert paired(wedge(), (0, 1), rotation(np.array([0, 0, 1]), 50.0), np.zeros(3)) is None
-    assert paired(wedge(), (0, 2), np.eye(3), np.zeros(3)) is None
+    mesh = wedge()
+    off = rotation(np.array([0, 0, 1]), 50.0)
+    assert paired(mesh, on(mesh, 0, 1), off, np.zeros(3)) is None
+    assert paired(mesh, on(mesh, 0, 2), np.eye(3), np.zeros(3)) is None
 
 
 @pytest.mark.parametrize("how", ["node", "turn", "face", "twice"])
@@ -345,14 +387,15 @@ def test_a_pair_that_does_not_match_is_found(how):
         faces = pair.faces.copy()
         faces[0, 1] = faces[1, 1]
         mesh = replace(mesh, periodic=(replace(pair, faces=faces),))
-    assert codes(mesh) == {"periodic-mismatch"}
+    wrong = {"face": {"periodic-mixed"}, "twice": {"periodic-mismatch", "periodic-mixed"}}
+    assert codes(mesh) == wrong.get(how, {"periodic-mismatch"})
 
 
 def test_a_pair_of_faces_that_do_not_exist_is_found():
     mesh = wedge()
-    bad = Periodic((0, 1), np.array([[0, 10**6]], np.int32), np.eye(3), np.zeros(3))
+    bad = Periodic(np.array([[0, 10**6]], np.int32), np.eye(3), np.zeros(3))
     assert codes(replace(mesh, periodic=(bad,))) == {"bad-numbers"}
-    bad = Periodic((0, 9), np.zeros((0, 2), np.int32), np.eye(3), np.zeros(3))
+    bad = Periodic(np.zeros((2, 3), np.int32), np.eye(3), np.zeros(3))
     assert codes(replace(mesh, periodic=(bad,))) == {"bad-numbers"}
 
 

@@ -22,7 +22,7 @@ from intaglio.mesh.cells import (
     TETRAHEDRON,
 )
 from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, Shapes, rows
-from intaglio.mesh.periodic import paired
+from intaglio.mesh.periodic import paired, paired_patches
 from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 
 # no layer is more than so many times as high as the one below
@@ -358,7 +358,8 @@ def _periodic(mesh: Mesh, out: Mesh) -> Mesh:
     """The divided mesh with the periodic pairs of the old one."""
     pairs = []
     for pair in mesh.periodic:
-        found = paired(out, pair.patches, pair.turn, pair.shift)
+        own = np.flatnonzero(np.isin(out.patch, paired_patches(mesh, pair)))
+        found = paired(out, own, pair.turn, pair.shift)
         if found is None:
             raise FileRejected(
                 "not-periodic", "Divided again, the layers on a pair of periodic patches differ."

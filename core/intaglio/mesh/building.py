@@ -313,10 +313,7 @@ def with_patches(
         patches,
         zones or mesh.zones,
         mesh.unit,
-        tuple(
-            Periodic(p.patches, place[p.faces].astype(np.int32), p.turn, p.shift)
-            for p in mesh.periodic
-        ),
+        tuple(Periodic(place[p.faces].astype(np.int32), p.turn, p.shift) for p in mesh.periodic),
         _sorted_pairs(place[mesh.sheets]),
     )
 

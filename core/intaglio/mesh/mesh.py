@@ -49,10 +49,9 @@ class Zone:
 
 @dataclass(frozen=True)
 class Periodic:
-    """Two patches whose faces match: patches (2,) numbers; faces (k, 2) of the first and the
-    second; x → turn @ x + shift carries the first onto the second."""
+    """Faces that are periodic with each other, whatever patches they are on: faces (k, 2), and
+    x → turn @ x + shift, which carries each first one onto its second."""
 
-    patches: tuple[int, int]
     faces: Ints
     turn: Floats
     shift: Floats

@@ -66,8 +66,7 @@ def renumbered(mesh: Mesh, order: Longs) -> Mesh:
         patch=mesh.patch[faces],
         zone=mesh.zone[order],
         periodic=tuple(
-            Periodic(p.patches, at[p.faces].astype(np.int32), p.turn, p.shift)
-            for p in mesh.periodic
+            Periodic(at[p.faces].astype(np.int32), p.turn, p.shift) for p in mesh.periodic
         ),
         sheets=pairs[np.argsort(pairs[:, 0], kind="stable")],
     )

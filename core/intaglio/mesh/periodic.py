@@ -1,9 +1,10 @@
-"""Periodic pairs of patches: finding the faces that match, and checking that they do."""
+"""Periodic pairs of faces: finding those that match, and checking that they do."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from intaglio.findings import PLACES, Finding
-from intaglio.mesh.mesh import Floats, Ints, Mesh, Periodic, face_middles, face_sizes, rows
+from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, Periodic, face_middles, face_sizes, rows
 
 # nodes of a pair lie at the same place to this share of the face's size
 NEAR = 1e-6
@@ -17,23 +18,28 @@ def rotation(axis: np.ndarray, degrees: float) -> np.ndarray:
     return Rotation.from_rotvec(np.radians(degrees) * unit).as_matrix()
 
 
-def paired(
-    mesh: Mesh, patches: tuple[int, int], turn: np.ndarray, shift: np.ndarray
-) -> Periodic | None:
-    """The pair of patches with faces matched by place, or None where they do not match one to one.
+def paired(mesh: Mesh, faces: Longs, turn: Floats, shift: Floats) -> Periodic | None:
+    """Faces (k,) matched by place, or None unless each of them is one side of exactly one pair.
 
-    x → turn @ x + shift carries the first patch onto the second.
+    x → turn @ x + shift carries the first face of a pair onto the second.
     """
     from scipy.spatial import cKDTree
 
-    one, other = (np.flatnonzero(mesh.patch == p) for p in patches)
-    if not len(one) or len(one) != len(other):
+    if not len(faces):
         return None
-    carried = face_middles(mesh, one) @ turn.T + shift
-    apart, found = cKDTree(face_middles(mesh, other)).query(carried)
-    if (apart > NEAR * _size(mesh, one)).any() or len(np.unique(found)) != len(found):
+    middle = face_middles(mesh, faces)
+    apart, found = cKDTree(middle).query(middle @ turn.T + shift)
+    one = np.flatnonzero(apart <= NEAR * _size(mesh, faces))
+    sides = np.concatenate([one, found[one]])
+    if len(sides) != len(faces) or len(np.unique(sides)) != len(faces):
         return None
-    return Periodic(patches, np.stack([one, other[found]], axis=1).astype(np.int32), turn, shift)
+    return Periodic(np.stack([faces[one], faces[found[one]]], axis=1).astype(np.int32), turn, shift)
+
+
+def paired_patches(mesh: Mesh, pair: Periodic) -> NDArray[np.int32]:
+    """Numbers of the patches that the faces of a pair are on, ascending."""
+    own = np.unique(mesh.patch[pair.faces])
+    return own[own >= 0]
 
 
 def _size(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
@@ -45,27 +51,45 @@ def _size(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
 
 
 def periodic_findings(mesh: Mesh) -> list[Finding]:
-    """A finding for the faces of periodic pairs that do not match, or belong to none or to two."""
-    lost: list[np.ndarray] = []
-    for pair in mesh.periodic:
-        for side in (0, 1):
-            own = np.flatnonzero(mesh.patch == pair.patches[side])
-            held, count = np.unique(pair.faces[:, side], return_counts=True)
-            lost += [np.setxor1d(own, held), held[count > 1]]
-        lost.append(pair.faces[faces_apart(mesh, pair.faces, pair.turn, pair.shift), 0])
-    bad = np.unique(np.concatenate(lost)).astype(np.int64) if lost else np.zeros(0, np.int64)
-    if not len(bad):
+    """Findings for the faces of periodic pairs that do not match or are in two, and for patches
+    of which some faces are in a pair and others are not."""
+    if not mesh.periodic:
         return []
-    return [
-        Finding(
-            "periodic-mismatch",
-            "error",
-            "Faces of a periodic pair that do not match node for node.",
-            len(bad),
-            face_middles(mesh, bad[:PLACES]).tolist(),
-            "Mesh both sides from one of them.",
-        )
+    sides = np.concatenate([pair.faces.ravel() for pair in mesh.periodic])
+    held, count = np.unique(sides, return_counts=True)
+    lost = [held[count > 1]] + [
+        pair.faces[faces_apart(mesh, pair.faces, pair.turn, pair.shift), 0]
+        for pair in mesh.periodic
     ]
+    out: list[Finding] = []
+    bad = np.unique(np.concatenate(lost)).astype(np.int64)
+    if len(bad):
+        out.append(
+            Finding(
+                "periodic-mismatch",
+                "error",
+                "Faces of a periodic pair that do not match node for node.",
+                len(bad),
+                face_middles(mesh, bad[:PLACES]).tolist(),
+                "Mesh both sides from one of them.",
+            )
+        )
+    of_pairs = np.unique(mesh.patch[held])
+    single = np.setdiff1d(np.flatnonzero(np.isin(mesh.patch, of_pairs[of_pairs >= 0])), held)
+    if len(single):
+        names = [mesh.patches[k].name for k in np.unique(mesh.patch[single])]
+        out.append(
+            Finding(
+                "periodic-mixed",
+                "error",
+                f"{', '.join(names)}: some faces are in a periodic pair and others are not.",
+                len(single),
+                face_middles(mesh, single[:PLACES]).tolist(),
+                "Put the sides of the pair on patches of their own.",
+                faces=names,
+            )
+        )
+    return out
 
 
 def faces_apart(mesh: Mesh, faces: Ints, turn: Floats, shift: Floats) -> np.ndarray:
@@ -92,7 +116,7 @@ def faces_apart(mesh: Mesh, faces: Ints, turn: Floats, shift: Floats) -> np.ndar
 
 def unpaired(mesh: Mesh) -> list[Finding]:
     """A note about periodic patches of which no pair of faces is known."""
-    held = {p for pair in mesh.periodic for p in pair.patches}
+    held = {p for pair in mesh.periodic for p in paired_patches(mesh, pair).tolist()}
     alone = [p.name for k, p in enumerate(mesh.patches) if p.kind == "periodic" and k not in held]
     if not alone:
         return []

@@ -59,8 +59,6 @@ def _wrong_numbers(mesh: Mesh) -> str:
     if mesh.patch.max(initial=-1) >= len(mesh.patches) or mesh.patch.min(initial=-1) < -1:
         return "faces name patches that do not exist"
     for pair in mesh.periodic:
-        if max(pair.patches) >= len(mesh.patches) or min(pair.patches) < 0:
-            return "periodic pairs name patches that do not exist"
         if pair.faces.ndim != 2 or pair.faces.shape[1:] != (2,):
             return "periodic pairs need two faces each"
         if len(pair.faces) and (pair.faces.min() < 0 or pair.faces.max() >= faces):

@@ -24,7 +24,6 @@ def mesh_arrays(mesh: Mesh) -> dict[str, NDArray[Any]]:
         out[f"periodic_{k}_faces"] = pair.faces
         out[f"periodic_{k}_turn"] = pair.turn
         out[f"periodic_{k}_shift"] = pair.shift
-        out[f"periodic_{k}_patches"] = np.array(pair.patches)
     return out
 
 
@@ -50,12 +49,7 @@ def stored_mesh(
         )
     pairs: list[Periodic] = []
     while (key := f"periodic_{len(pairs)}_") + "faces" in arrays:
-        one, other = arrays[f"{key}patches"].tolist()
-        pairs.append(
-            Periodic(
-                (one, other), arrays[f"{key}faces"], arrays[f"{key}turn"], arrays[f"{key}shift"]
-            )
-        )
+        pairs.append(Periodic(*(arrays[key + part] for part in ("faces", "turn", "shift"))))
     held: dict[str, Any] = {name: np.ascontiguousarray(arrays[name]) for name in _ARRAYS}
     if "sheets" in arrays:
         held["sheets"] = np.ascontiguousarray(arrays["sheets"])

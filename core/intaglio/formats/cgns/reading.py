@@ -456,27 +456,48 @@ def _whole(
 def _with_pairs(
     mesh: Mesh, links: list[Link], zones: list[ZoneRead], shift: Longs, join: Longs
 ) -> Mesh:
-    """The mesh with its periodic pairs, one for each two patches that a link joins."""
+    """The mesh with its periodic pairs, one for each way in which links carry faces; what is told
+    once more from the other side is left out."""
     import dataclasses
 
-    pairs: dict[tuple[int, int], Periodic] = {}
+    pairs: list[Periodic] = []
+    told: set[int] = set()
     rim = np.flatnonzero(mesh.neighbour < 0)
     for link in links:
         assert link.carried is not None
-        faces = []
+        sides = []
         for z, polygon in ((link.zone, link.polygons), (link.other, link.donors)):
             start, nodes = rows(zones[z].polygons.start, zones[z].polygons.nodes, polygon)
             found = np.full(len(polygon), -1, np.int64)
             at = find_polygons(start, join[nodes + shift[z]], mesh.face_start, mesh.face_nodes, rim)
             found[at[at >= 0]] = rim[at >= 0]
-            faces.append(found)
-        if (np.concatenate(faces) < 0).any():
+            sides.append(found)
+        faces = np.stack(sides, axis=1)
+        if (faces < 0).any():
             raise Unusable("a periodic connection names faces that are not on the boundary")
-        one, other = (int(mesh.patch[f[0]]) for f in faces)
-        if one == other or one < 0 or other < 0 or (other, one) in pairs:
+        key = faces[:, 0] * mesh.faces + faces[:, 1]
+        back = faces[:, 1] * mesh.faces + faces[:, 0]
+        fresh = np.array([k not in told and b not in told for k, b in zip(key, back, strict=True)])
+        if not fresh.any():
             continue
+        told |= set(key[fresh].tolist())
+        faces = faces[fresh].astype(np.int32)
         turn, move = link.carried
-        made = paired(mesh, (one, other), turn, move)
-        whole = Periodic((one, other), np.stack(faces, axis=1).astype(np.int32), turn, move)
-        pairs[one, other] = made or pairs.get((one, other), whole)
-    return dataclasses.replace(mesh, periodic=tuple(pairs.values()))
+        for k, pair in enumerate(pairs):
+            if np.array_equal(pair.turn, turn) and np.array_equal(pair.shift, move):
+                pairs[k] = Periodic(np.concatenate([pair.faces, faces]), turn, move)
+                break
+            # from the other side, to rounding
+            size = 1e-9 * (1.0 + float(np.abs(pair.shift).max()))
+            if np.allclose(turn, pair.turn.T, atol=1e-9) and np.allclose(
+                turn @ pair.shift, -move, atol=size
+            ):
+                both = np.concatenate([pair.faces, faces[:, ::-1]])
+                pairs[k] = Periodic(both, pair.turn, pair.shift)
+                break
+        else:
+            pairs.append(Periodic(faces, turn, move))
+    # by place, where that is told apart: not every program lists both sides in one order
+    matched = [paired(mesh, np.unique(p.faces), p.turn, p.shift) or p for p in pairs]
+    ordered = [dataclasses.replace(p, faces=p.faces[np.argsort(p.faces[:, 0])]) for p in matched]
+    return dataclasses.replace(mesh, periodic=tuple(ordered))

@@ -68,9 +68,6 @@ def _in_faces(mesh: Mesh) -> tuple[Mesh, FacetPart, list[int]]:
     boundary as facets, a region for each; and the file's patch that each is of."""
     part = _boundary(mesh)
     whole = list(range(len(mesh.patches)))
-    if mesh.periodic:
-        # what is paired stays as it is
-        return mesh, part, whole
     cut = split_by_angle(part, SHARP)
     if len(cut.region_names) > MOST_FACES:
         return mesh, part, whole
