@@ -193,13 +193,13 @@ def meshed(tmp_path_factory) -> dict:
     _with_lines(
         core / "stages/volume/ways.py",
         (
-            "from intaglio.stages.volume import tetrahedra\n",
-            "from intaglio.stages.volume import fan\n"
-            "from intaglio.stages.volume import tetrahedra\n",
+            "from intaglio.stages.volume.tetrahedra import WAY as TETRAHEDRA\n",
+            "from intaglio.stages.volume.fan import WAY as FAN\n"
+            "from intaglio.stages.volume.tetrahedra import WAY as TETRAHEDRA\n",
         ),
         (
-            "WAYS: tuple[Way, ...] = (tetrahedra.WAY,)\n",
-            "WAYS: tuple[Way, ...] = (tetrahedra.WAY,\n    fan.WAY,)\n",
+            "WAYS: tuple[Way, ...] = (TETRAHEDRA,)\n",
+            "WAYS: tuple[Way, ...] = (TETRAHEDRA,\n    FAN,)\n",
         ),
     )
     source(box(0, 0, 0, 20, 20, 30), folder, "block")

@@ -13,7 +13,7 @@ from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.neighbours import cells_around
 from intaglio.quality.catalogue import METRICS
 from intaglio.quality.comparing import compared, shared_histograms
-from intaglio.quality.limits import CELLS, SETS, check_limits, judged, limits_of, verdict
+from intaglio.quality.limits import CELLS, SETS, judged, limit_rows, limits_of, verdict
 from intaglio.quality.report import mesh_findings, report
 from intaglio.quality.values import Values
 from intaglio.quality.worst import TOLD, causes, described, tails, worst_cells
@@ -164,20 +164,20 @@ def test_products_of_earlier_versions_are_judged_by_what_they_tell():
     ("rows", "words"),
     [
         ("none", "list"),
-        ([{"of": "beauty", "value": 1}], "no metric called beauty"),
-        ([{"of": "warp"}], "of, and a value"),
-        ([{"of": "warp", "value": 1}, {"of": "warp", "value": 2}], "two limits"),
-        ([{"of": "warp", "value": "x"}], "Warp".lower()),
+        ([{"of": "beauty", "value": 1}], "metric must be one of"),
+        ([{"of": "warp"}], "no value: it needs the limit"),
+        ([{"of": "warp", "value": 1}, {"of": "warp", "value": 2}], "two rows have the of “warp”"),
+        ([{"of": "warp", "value": "x"}], "limit"),
         ([{"of": "warp", "value": float("nan")}], "finite"),
     ],
 )
 def test_limits_that_cannot_be_used_are_refused(rows, words):
     with pytest.raises(SettingRejected, match=words):
-        check_limits("volume.own_limits", "own limits", rows, {}, CELLS)
+        limit_rows(CELLS).check("volume.own_limits", "own limits", rows, {})
 
 
 def test_limits_take_arithmetic():
-    rows = check_limits("x", "own limits", [{"of": "warp", "value": "2 * 10"}], {}, CELLS)
+    rows = limit_rows(CELLS).check("x", "own limits", [{"of": "warp", "value": "2 * 10"}], {})
     assert limits_of("own", rows, CELLS)[0].value == 20.0
 
 

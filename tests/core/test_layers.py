@@ -30,7 +30,7 @@ from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.layers import step
-from intaglio.stages.layers.rows import check_layers
+from intaglio.stages.layers.rows import LAYER_ROWS
 from intaglio.stages.layers.stack import stack_at
 from intaglio.stages.volume import named_mesh, volume_mesh
 from tests.core.shapes import box, cut, cylinder, pipe, source
@@ -348,7 +348,7 @@ def test_scopes_that_cannot_be_are_told_or_refused(tmp_path, monkeypatch):
 @pytest.mark.parametrize(
     "row, words",
     [
-        ({"count": 3}, "names the patches"),
+        ({"count": 3, "first": 1}, "needs the patches"),
         ({"patches": []}, "one of first"),
         ({"patches": ["a"], "first": 1, "total": 2}, "one of first"),
         ({"patches": ["a"], "first": 0}, "greater than 0"),
@@ -360,7 +360,7 @@ def test_scopes_that_cannot_be_are_told_or_refused(tmp_path, monkeypatch):
 )
 def test_rows_of_layers_that_cannot_be_used_are_refused(row, words):
     with pytest.raises(SettingRejected, match=words):
-        check_layers("layers.layers", "layers", [row], {})
+        LAYER_ROWS.check("layers.layers", "layers", [row], {})
 
 
 def test_only_layers_and_core_are_made_again(tmp_path):
@@ -425,12 +425,12 @@ def test_layers_by_y_plus_are_as_high_as_its_flow_asks_for(tmp_path):
     states = run_to("layers", part, "pipe", given, MemoryStore())
     (told,) = next(s.report for s in states if s.stage == "layers")["patches"]
     assert told["first"] == pytest.approx(first) and told["full"] == 1.0
-    with pytest.raises(SettingRejected, match="belong to a wanted"):
-        check_layers("layers", "layers", [{"patches": ["a"], "first": 1, "speed": 1}], {})
+    with pytest.raises(SettingRejected, match="speed belongs to a wanted y+".replace("+", "[+]")):
+        LAYER_ROWS.check("layers", "layers", [{"patches": ["a"], "first": 1, "speed": 1}], {})
     with pytest.raises(SettingRejected, match="likened"):
-        check_layers("layers", "layers", [row | flow | {"along": "wing"}], {})
+        LAYER_ROWS.check("layers", "layers", [row | flow | {"along": "wing"}], {})
     with pytest.raises(SettingRejected, match="speed for y"):
-        check_layers("layers", "layers", [row], {})
+        LAYER_ROWS.check("layers", "layers", [row], {})
 
 
 @pytest.mark.parametrize("room", [0.9, 0.5, 0.3, 0.05])

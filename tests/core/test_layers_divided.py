@@ -18,7 +18,7 @@ from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.stages.volume import volume_mesh
-from intaglio.stages.volume.dividing import check_divisions
+from intaglio.stages.volume.dividing import DIVISION_ROWS
 from tests.core.shapes import pipe, source
 from tests.core.test_layers import _slope, layered_mesh
 from tests.core.test_layers_at_edges import _around
@@ -179,7 +179,7 @@ def test_a_recipe_divides_layers(tmp_path):
     ("rows", "words"),
     [
         (7, "list of rows"),
-        ([{"count": 3, "growth": 1.2}], "names the patches"),
+        ([{"count": 3, "growth": 1.2}], "needs the patches"),
         ([{"patches": ["*"], "count": 3}], "growth or first"),
         ([{"patches": ["*"], "count": 3, "growth": 1.2, "first": 1.0}], "growth or first"),
         ([{"patches": ["*"], "count": 3, "growth": 0.5}], "growth of layers"),
@@ -191,7 +191,7 @@ def test_a_recipe_divides_layers(tmp_path):
 )
 def test_rows_that_cannot_be_used_are_refused(rows, words):
     with pytest.raises(SettingRejected, match=words):
-        check_divisions("volume.divided", "layers divided again", rows, {})
+        DIVISION_ROWS.check("volume.divided", "layers divided again", rows, {})
 
 
 def test_what_cannot_be_divided_is_refused_with_words(tube, tmp_path):

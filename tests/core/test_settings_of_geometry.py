@@ -22,14 +22,17 @@ from tests.core.shapes import box, pipe, source
 @pytest.mark.parametrize(
     "value, words",
     [
-        ([], "at least one"),
-        ("here", "at least one"),
+        ([], "at least 1 row"),
+        ("here", "list of rows"),
         ([1, 2], "three coordinates"),
         ([1, 2, "deep"], "not defined"),
-        ([{"name": "a"}], "needs a name and a point"),
+        ([{"name": "a"}], "no at: it needs the point"),
         ([{"name": "a b", "at": [0, 0, 0]}], "cannot name a zone"),
-        ([{"name": "a", "at": [0, 0, 0], "kind": "wet"}], "fluid or dry"),
-        ([{"name": "a", "at": [0, 0, 0]}, {"name": "a", "at": [1, 0, 0]}], "two pins"),
+        ([{"name": "a", "at": [0, 0, 0], "kind": "wet"}], "one of fluid, dry"),
+        (
+            [{"name": "a", "at": [0, 0, 0]}, {"name": "a", "at": [1, 0, 0]}],
+            "two rows have the name “a”",
+        ),
     ],
 )
 def test_wrong_pins(value, words):

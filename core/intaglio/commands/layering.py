@@ -10,8 +10,8 @@ from intaglio.formats.registry import mesh_format
 from intaglio.quality.report import mesh_findings
 from intaglio.quality.values import Values
 from intaglio.stages.layers.into_mesh import layers_into
-from intaglio.stages.layers.rows import check_layers
-from intaglio.stages.volume.dividing import check_divisions, divided_mesh, meant
+from intaglio.stages.layers.rows import LAYER_ROWS
+from intaglio.stages.volume.dividing import DIVISION_ROWS, divided_mesh, meant
 
 
 def layers(args: argparse.Namespace) -> int:
@@ -19,7 +19,7 @@ def layers(args: argparse.Namespace) -> int:
     given = {k: getattr(args, k) for k in ("first", "total", "last")}
     heights = {k: v for k, v in given.items() if v is not None} or {"last": 0.5}
     row = {"patches": args.patches, "count": args.count, "growth": args.growth, **heights}
-    rows = check_layers("layers", "layers on walls", [row], {})
+    rows = LAYER_ROWS.check("layers", "layers on walls", [row], {})
     target = mesh_format(args.output)
     made, told, found = layers_into(read(args.mesh), rows, args.lowest)
     target.write(made, args.output, {})
@@ -39,7 +39,7 @@ def divide(args: argparse.Namespace) -> int:
     growth = 1.2 if args.growth is None else args.growth
     height = {"first": args.first} if args.first is not None else {"growth": growth}
     row = {"patches": args.patches, "count": args.count, **height}
-    rows = check_divisions("divide", "layers divided again", [row], {})
+    rows = DIVISION_ROWS.check("divide", "layers divided again", [row], {})
     target = mesh_format(args.output)
     mesh = read(args.mesh)
     own = [meant(row, [(p.name, p.kind) for p in mesh.patches]) for row in rows]

@@ -6,18 +6,17 @@ no mesh: limits can be changed without computing anything again.
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import partial
 from typing import Any
 
 from typing_extensions import TypedDict
 
-from intaglio.errors import SettingRejected
 from intaglio.findings import PLACES, Finding
 from intaglio.mesh.in_unit import factor
 from intaglio.quality.catalogue import METRICS, Metric
 from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.quality.worst import TOLD
-from intaglio.settings.blanks import Blank, Rows, check_value
+from intaglio.settings.blanks import Blank, Rows
+from intaglio.settings.forms import Field, Form, Forms, rows_of
 
 
 @dataclass(frozen=True)
@@ -103,42 +102,18 @@ class Verdict(TypedDict):
     rows: list[LimitRow]
 
 
-def check_limits(
-    where: str, label: str, value: Any, numbers: Mapping[str, float], judge: Judge
-) -> list[dict[str, Any]]:
-    """Rows {of, value} of limits of one's own, complete. Raises SettingRejected."""
-    if not isinstance(value, list):
-        raise SettingRejected(where, f"{label} needs a list.")
-    out: list[dict[str, Any]] = []
-    for k, row in enumerate(value, 1):
-        if not isinstance(row, dict) or set(row) != {"of", "value"}:
-            raise SettingRejected(where, f"Limit {k} needs what it is of, and a value.")
-        metric = judge.by_key.get(row["of"])
-        if metric is None:
-            known = ", ".join(m.key for m in judge.metrics)
-            raise SettingRejected(
-                where, f"Limit {k}: there is no metric called {row['of']}. There are {known}."
-            )
-        if any(r["of"] == metric.key for r in out):
-            raise SettingRejected(where, f"{metric.label} has two limits; drop one.")
-        number = Blank("number", f"The limit of {metric.label.lower()}", "")
-        out.append({"of": metric.key, "value": check_value(where, number, row["value"], numbers)})
-    return out
-
-
-def _schema(judge: Judge) -> dict[str, Any]:
-    return {
-        "type": "array",
-        "items": {
-            "type": "object",
-            "properties": {
-                "of": {"enum": [m.key for m in judge.metrics]},
-                "value": {"type": ["number", "string"]},
-            },
-            "required": ["of", "value"],
-            "additionalProperties": False,
-        },
-    }
+def _forms(judge: Judge) -> Forms:
+    """Rows {of, value} of limits of one's own."""
+    metrics = tuple((m.key, m.label) for m in judge.metrics)
+    return Forms(
+        "Limits",
+        (Form("", ""),),
+        (
+            Field("of", Blank("choice", "metric", "", choices=metrics)),
+            Field("value", Blank("number", "limit", "")),
+        ),
+        unique="of",
+    )
 
 
 def limits_of(name: str, own: list[dict[str, Any]], judge: Judge) -> tuple[Limit, ...]:
@@ -243,7 +218,7 @@ TRIANGLES = Judge(
 
 def limit_rows(judge: Judge) -> Rows:
     """The blank of limits of one's own."""
-    return Rows(partial(check_limits, judge=judge), partial(_schema, judge))
+    return rows_of(_forms(judge))
 
 
 def judged(

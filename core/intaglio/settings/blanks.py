@@ -42,10 +42,11 @@ class Blank:
     """One editable value.
 
     type: length, angle, number, integer, velocity, pressure, density, viscosity, choice, several
-    (some of the choices), point, names, listed (names that are typed or dropped in), or the name of
-    a list of its own kind, which `rows` then describes. above: exclusive lower limit; least, most:
-    inclusive.
-    unit is shown after the value; `{unit}` in it stands for the study's length unit.
+    (some of the choices), point, names, listed (names that are typed or dropped in), patterns (one
+    or more names, * for any letters; `most`: exactly so many), flag, name (of a thing), or the name
+    of a list of its own kind, which `rows` then describes. above: exclusive lower limit; least,
+    most: inclusive. unit is shown after the value; `{unit}` in it stands for the study's unit of
+    length.
     """
 
     type: str
@@ -138,6 +139,24 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
                 f"{label}: at most {_MOST_NAMES:,} names of at most {_LONGEST_NAME} letters each.",
             )
         return list(dict.fromkeys(value))
+    if described.type == "patterns":
+        names = [value] if isinstance(value, str) else value
+        good = isinstance(names, (list, tuple)) and all(isinstance(v, str) for v in names)
+        if not good or not names:
+            raise SettingRejected(where, f"Name {label} here; * stands for any letters.")
+        if described.most is not None and len(names) != described.most:
+            raise SettingRejected(where, f"{label}: name {described.most:g}.")
+        return list(names)
+    if described.type == "flag":
+        if not isinstance(value, bool):
+            raise SettingRejected(where, f"{label} is true or false.")
+        return value
+    if described.type == "name":
+        if not isinstance(value, str) or not NAME.match(value):
+            raise SettingRejected(
+                where, f"“{value}” cannot name a {label}. Use letters, digits, underscores."
+            )
+        return value
     if described.type == "text":
         if not isinstance(value, str):
             raise SettingRejected(where, f"{label} needs a text.")
@@ -225,6 +244,13 @@ def value_schema(b: Blank) -> dict[str, Any]:
         return {"type": "array", "items": {"type": "string", "enum": keys}, "minItems": 1}
     if b.type == "point":
         return POINT_SCHEMA
+    if b.type == "patterns":
+        count = {"minItems": 1} if b.most is None else {"minItems": b.most, "maxItems": b.most}
+        return NAMES_SCHEMA | count
+    if b.type == "flag":
+        return {"type": "boolean"}
+    if b.type in ("name", "text"):
+        return {"type": "string"}
     return NAMES_SCHEMA if b.type in ("names", "listed") else EXPRESSION
 
 

@@ -7,15 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from intaglio.errors import SettingRejected
-from intaglio.settings.blanks import (
-    NAMES_SCHEMA,
-    Blank,
-    Rows,
-    check_value,
-    described_blank,
-    value_schema,
-)
+from intaglio.settings.blanks import Blank, Rows, described_blank
+from intaglio.settings.forms import OPTIONAL, Field, Form, Forms
+from intaglio.settings.forms import rows_of as form_rows
 
 Scope = Literal["patches", "zones"]
 
@@ -49,64 +43,24 @@ class Kinded:
 
 def rows_of(kinded: Kinded) -> Rows:
     """How such a list is checked and described."""
-    return Rows(
-        lambda where, label, value, numbers: _check(kinded, where, value, numbers),
-        lambda: _schema(kinded),
-        lambda: _described(kinded),
-    )
-
-
-def _check(
-    kinded: Kinded, where: str, value: Any, numbers: Mapping[str, float]
-) -> list[dict[str, Any]]:
-    scope = kinded.scope
-    if not isinstance(value, (list, tuple)):
-        raise SettingRejected(where, "A list of rows is needed here.")
-    out = []
-    for n, row in enumerate(value, 1):
-        if not isinstance(row, Mapping) or scope not in row or "is" not in row:
-            raise SettingRejected(where, f"Row {n} needs {scope} and what it is.")
-        key = row["is"]
-        known = [kind.key for kind in kinded.kinds]
-        if key not in known:
-            raise SettingRejected(
-                where, f"Row {n}: there is no {key}. There are {', '.join(known)}."
+    forms = Forms(
+        "Rows",
+        tuple(
+            Form(
+                kind.key,
+                kind.label,
+                (
+                    *(Field(name, blank) for name, blank in kind.blanks.items()),
+                    *(Field(name, blank, OPTIONAL) for name, blank in kind.optional.items()),
+                ),
+                fits=kind.fits,
             )
-        kind = kinded.kind(key)
-        names = [row[scope]] if isinstance(row[scope], str) else row[scope]
-        good = isinstance(names, (list, tuple)) and all(isinstance(x, str) for x in names)
-        if not good or not names:
-            raise SettingRejected(where, f"Row {n}: name {scope}; * stands for any letters.")
-        wanted = {**kind.blanks, **kind.optional}
-        unknown = sorted(set(row) - {scope, "is", *wanted})
-        if unknown:
-            has = f"It has {', '.join(wanted)}." if wanted else "It has no numbers."
-            raise SettingRejected(where, f"Row {n}: {key} has no {unknown[0]}. {has}")
-        made: dict[str, Any] = {scope: list(names), "is": key}
-        for name, blank in wanted.items():
-            if name in row:
-                made[name] = check_value(where, blank, row[name], numbers)
-            elif name in kind.blanks:
-                raise SettingRejected(where, f"Row {n}: {key} needs {name}, the {blank.label}.")
-        out.append(made)
-    return out
-
-
-def _schema(kinded: Kinded) -> dict[str, Any]:
-    def of(kind: RowKind) -> dict[str, Any]:
-        numbers = {n: value_schema(b) for n, b in {**kind.blanks, **kind.optional}.items()}
-        return {
-            "type": "object",
-            "required": [kinded.scope, "is", *kind.blanks],
-            "properties": {
-                kinded.scope: NAMES_SCHEMA | {"minItems": 1},
-                "is": {"const": kind.key, "title": kind.label},
-                **numbers,
-            },
-            "additionalProperties": False,
-        }
-
-    return {"type": "array", "items": {"anyOf": [of(kind) for kind in kinded.kinds]}}
+            for kind in kinded.kinds
+        ),
+        (Field(kinded.scope, Blank("patterns", kinded.scope, "")),),
+        by="is",
+    )
+    return form_rows(forms, lambda: _described(kinded))
 
 
 def _described(kinded: Kinded) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from intaglio.layers.directions import LEAST_SEEN
 from intaglio.layers.grow import Grown
 from intaglio.layers.shell import Shell
 from intaglio.layers.sides import constraints
-from intaglio.stages.layers.rows import FLOW, HEIGHTS
+from intaglio.stages.layers.rows import HEIGHTS
 from intaglio.stages.layers.scopes import CORE_HEIGHT
 
 Bools = NDArray[np.bool_]
@@ -91,7 +91,7 @@ def _lower(
         fit = two_digits(float(np.percentile(np.concatenate(heights), _MOST_PLACES)))
         if k < 0 or fit <= 0:
             continue
-        row = {key: v for key, v in asked[k].items() if key not in (*HEIGHTS, *FLOW, "along")}
+        row = {key: v for key, v in asked[k].items() if key not in HEIGHTS}
         now = [*asked[:k], row | {"total": fit}, *asked[k + 1 :]]
         label = f"Make them {fit:g} {unit} in all on {', '.join(row['patches'])}"
         out.append(offer(label, "set", stage="layers", settings={"layers": now}))

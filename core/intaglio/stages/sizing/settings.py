@@ -6,7 +6,7 @@ from typing import Any
 from intaglio.errors import SettingRejected
 from intaglio.settings.blanks import blank
 from intaglio.sizing.aiming import USUAL_CELLS
-from intaglio.stages.sizing.rows import REGIONS, SIZES
+from intaglio.stages.sizing.rows import REGION_ROWS, SIZE_ROWS
 
 # edges under this share of the model's diagonal are refused
 FINEST_SHARE = 1e-5
@@ -80,14 +80,14 @@ class Sizing:
         "sizes of patches and edges",
         "Where one patch or edge matters more than its shape tells: a throat, a trailing edge.",
         [],
-        rows=SIZES,
+        rows=SIZE_ROWS,
     )
     regions: list[Any] = blank(
         "regions",
         "refinement regions",
         "Where the flow needs finer cells away from walls: a wake, a jet, a mixing layer.",
         [],
-        rows=REGIONS,
+        rows=REGION_ROWS,
     )
 
     def __post_init__(self) -> None:

@@ -8,70 +8,25 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.errors import SettingRejected
 from intaglio.findings import Finding, two_digits
 from intaglio.layers.dividing import Divided, divided
 from intaglio.mesh.mesh import Mesh
-from intaglio.settings.blanks import EXPRESSION, NAMES_SCHEMA, Blank, Rows, check_value
-from intaglio.stages.layers.rows import MOST_LAYERS, names_in
+from intaglio.settings.forms import PATTERNS, Field, Form, Forms, rows_of
+from intaglio.stages.layers.rows import COUNT, FIRST, GROWTH
 from intaglio.stages.layers.scopes import LAYERED
 
-_COUNT = Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS)
 # a first layer higher than asked for by more than this is told
 _HIGHER = 1.05
-# one of these says how high the layers are
-_HEIGHTS = {
-    "growth": Blank("number", "growth of layers", "", least=1.0, most=3.0),
-    "first": Blank("length", "height of the first layer", "", above=0.0),
-}
-
-
-def check_divisions(
-    where: str, label: str, value: Any, numbers: Mapping[str, float]
-) -> list[dict[str, Any]]:
-    """Rows of {patches, count} and one of growth and first."""
-    if not isinstance(value, (list, tuple)):
-        raise SettingRejected(where, "Dividing layers again needs a list of rows.")
-    out = []
-    for row in value:
-        if not isinstance(row, Mapping) or "patches" not in row:
-            raise SettingRejected(where, "Each row names the patches whose layers it divides.")
-        unknown = set(row) - {"patches", "count", *_HEIGHTS}
-        if unknown:
-            raise SettingRejected(where, f"Dividing layers again has no “{sorted(unknown)[0]}”.")
-        given = [key for key in _HEIGHTS if key in row]
-        if len(given) != 1:
-            raise SettingRejected(where, "Give growth or first: how high the layers become.")
-        (key,) = given
-        out.append(
-            {
-                "patches": names_in(where, row["patches"]),
-                "count": check_value(where, _COUNT, row.get("count", 8), numbers),
-                key: check_value(where, _HEIGHTS[key], row[key], numbers),
-            }
-        )
-    return out
-
-
-def _schema() -> dict[str, Any]:
-    common = {"patches": NAMES_SCHEMA | {"minItems": 1}, "count": EXPRESSION}
-    return {
-        "type": "array",
-        "items": {
-            "anyOf": [
-                {
-                    "type": "object",
-                    "required": ["patches", key],
-                    "properties": common | {key: EXPRESSION},
-                    "additionalProperties": False,
-                }
-                for key in _HEIGHTS
-            ]
-        },
-    }
-
-
-DIVISION_ROWS = Rows(check_divisions, _schema)
+DIVISIONS = Forms(
+    "Layers divided again",
+    (
+        Form("growth", "a growth", (Field("growth", GROWTH),), ("growth",)),
+        Form("first", "a first height", (FIRST,), ("first",)),
+    ),
+    (Field("patches", PATTERNS), COUNT),
+    untold="growth or first says how high they become.",
+)
+DIVISION_ROWS = rows_of(DIVISIONS)
 
 
 def meant(row: Mapping[str, Any], patches: list[tuple[str, str]]) -> list[int]:

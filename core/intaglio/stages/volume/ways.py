@@ -3,10 +3,10 @@
 from collections.abc import Mapping
 from typing import Any
 
-from intaglio.stages.volume import tetrahedra
+from intaglio.stages.volume.tetrahedra import WAY as TETRAHEDRA
 from intaglio.stages.volume.way import Way
 
-WAYS: tuple[Way, ...] = (tetrahedra.WAY,)
+WAYS: tuple[Way, ...] = (TETRAHEDRA,)
 
 
 def way_called(key: Any) -> Way:
