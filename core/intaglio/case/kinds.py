@@ -10,13 +10,13 @@ from intaglio.case.materials import MATERIALS, Material
 from intaglio.settings.blanks import Blank
 from intaglio.settings.kinded import Kinded, RowKind
 
-_CELSIUS = Blank("number", "temperature", "", unit="°C", above=-273.15)
+_CELSIUS = Blank("number", "temperature", "", unit="°C", above=-273.15, start=20.0)
 _SPEED = Blank("velocity", "speed", "", unit="m/s")
 _MEAN = Blank("velocity", "mean speed", "", unit="m/s")
 _PRESSURE = Blank("pressure", "pressure", "", unit="Pa")
 _VECTOR = Blank("point", "velocity", "", unit="m/s")
 _POINT = Blank("point", "point of the axis", "", unit="{unit}")
-_AXIS = Blank("point", "direction of the axis", "")
+_AXIS = Blank("point", "direction of the axis", "", start=[0.0, 0.0, 1.0])
 _TURNS = Blank("number", "turns per minute", "", unit="1/min")
 _DENSITY = Blank("density", "density", "", unit="kg/m³", above=0.0)
 _VISCOSITY = Blank("viscosity", "dynamic viscosity", "", unit="Pa·s", above=0.0)
@@ -34,7 +34,9 @@ _BROUGHT = {
 def _known(material: Material) -> Blank:
     """The temperature of a material, within those that the library knows it at."""
     label = f"temperature of {material.label}"
-    return Blank("number", label, "", unit="°C", least=material.least, most=material.most)
+    return Blank(
+        "number", label, "", unit="°C", least=material.least, most=material.most, start=20.0
+    )
 
 
 MATERIAL_ROWS = Kinded("zones", (

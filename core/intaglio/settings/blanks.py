@@ -45,8 +45,8 @@ class Blank:
     (some of the choices), point, names, listed (names that are typed or dropped in), patterns (one
     or more names, * for any letters; `most`: exactly so many), flag, name (of a thing), or the name
     of a list of its own kind, which `rows` then describes. above: exclusive lower limit; least,
-    most: inclusive. unit is shown after the value; `{unit}` in it stands for the study's unit of
-    length.
+    most: inclusive. start: what a new row begins with. unit is shown after the value; `{unit}` in
+    it stands for the study's unit of length.
     """
 
     type: str
@@ -58,6 +58,21 @@ class Blank:
     most: float | None = None
     choices: tuple[tuple[str, str], ...] = ()
     rows: Rows | None = None
+    start: Any = None
+
+    def begins(self) -> Any:
+        """What a new row has here, until somebody says something."""
+        if self.start is not None:
+            return self.start
+        if self.type == "point":
+            return [0.0, 0.0, 0.0]
+        if self.type in ("patterns", "names", "listed"):
+            return ["*"]
+        if self.type == "flag":
+            return True
+        if self.type in ("choice", "several"):
+            return self.choices[0][0]
+        return (self.least or 0.0) if self.above is None else max(1.0, self.above)
 
 
 def blank(type_: str, label: str, rule: str, default: Any = None, **limits: Any) -> Any:

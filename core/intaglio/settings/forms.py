@@ -1,4 +1,5 @@
-"""Rows that are filled in by one of several forms, described once: check and schema follow.
+"""Rows that are filled in by one of several forms, described once: check, schema and what the page
+needs to know of them follow.
 
 A form is told by a field that names it (`shape: box`), or by the fields that a row has (a height of
 layers is a first, a total or a last one).
@@ -10,7 +11,7 @@ from functools import partial
 from typing import Any
 
 from intaglio.errors import SettingRejected
-from intaglio.settings.blanks import Blank, Rows, check_value, value_schema
+from intaglio.settings.blanks import Blank, Rows, check_value, described_blank, value_schema
 
 # a field that must be given, and one that stays out of a row where it is not given
 NEEDED, OPTIONAL = object(), object()
@@ -26,6 +27,10 @@ class Field:
     name: str
     blank: Blank
     default: Any = NEEDED
+
+    def start(self) -> Any:
+        """What a new row has here."""
+        return self.blank.begins() if self.default in (NEEDED, OPTIONAL) else self.default
 
 
 @dataclass(frozen=True)
@@ -73,9 +78,9 @@ class Forms:
         return [*own, self.by] if self.by else own
 
 
-def rows_of(forms: Forms, described: Callable[[], dict[str, Any]] | None = None) -> Rows:
+def rows_of(forms: Forms) -> Rows:
     """How such a list is checked and described."""
-    return Rows(partial(checked, forms), partial(schema, forms), described)
+    return Rows(partial(checked, forms), partial(schema, forms), partial(described, forms))
 
 
 def checked(
@@ -165,3 +170,33 @@ def schema(forms: Forms) -> dict[str, Any]:
 
     out: dict[str, Any] = {"type": "array", "items": {"anyOf": [of(f) for f in forms.forms]}}
     return out | ({"minItems": forms.least} if forms.least else {})
+
+
+def described(forms: Forms) -> dict[str, Any]:
+    """The forms as plain data, for the page."""
+
+    def listed(fields: tuple[Field, ...]) -> list[dict[str, Any]]:
+        return [
+            {
+                "name": field.name,
+                **described_blank(field.blank),
+                "optional": field.default is OPTIONAL,
+                "start": field.start(),
+            }
+            for field in fields
+        ]
+
+    return {
+        "by": forms.by,
+        "common": listed(forms.common),
+        "forms": [
+            {
+                "key": form.key,
+                "label": form.label,
+                "fits": list(form.fits),
+                "told_by": list(form.told_by),
+                "blanks": listed(form.fields),
+            }
+            for form in forms.forms
+        ],
+    }

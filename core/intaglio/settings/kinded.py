@@ -5,9 +5,9 @@ A list of this sort is described once, here; check, schema and the page's rows f
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
-from intaglio.settings.blanks import Blank, Rows, described_blank
+from intaglio.settings.blanks import Blank, Rows
 from intaglio.settings.forms import OPTIONAL, Field, Form, Forms
 from intaglio.settings.forms import rows_of as form_rows
 
@@ -60,23 +60,4 @@ def rows_of(kinded: Kinded) -> Rows:
         (Field(kinded.scope, Blank("patterns", kinded.scope, "")),),
         by="is",
     )
-    return form_rows(forms, lambda: _described(kinded))
-
-
-def _described(kinded: Kinded) -> dict[str, Any]:
-    def listed(blanks: Mapping[str, Blank]) -> list[dict[str, Any]]:
-        return [{"name": name, **described_blank(blank)} for name, blank in blanks.items()]
-
-    return {
-        "scope": kinded.scope,
-        "kinds": [
-            {
-                "key": kind.key,
-                "label": kind.label,
-                "fits": list(kind.fits),
-                "blanks": listed(kind.blanks),
-                "optional": listed(kind.optional),
-            }
-            for kind in kinded.kinds
-        ],
-    }
+    return form_rows(forms)

@@ -44,23 +44,33 @@ class RowBlankShape(serializers.Serializer):
     choices = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
 
 
-class RowKindShape(serializers.Serializer):
+class RowFieldShape(RowBlankShape):
+    """A value of a row; optional: it may be left out; start: what a new row has."""
+
+    optional = serializers.BooleanField()
+    start = serializers.JSONField()
+
+
+class RowFormShape(serializers.Serializer):
     key = serializers.CharField()
     label = serializers.CharField()  # type: ignore[assignment]
     fits = serializers.ListField(child=serializers.CharField())
-    blanks = RowBlankShape(many=True)
-    optional = RowBlankShape(many=True)
+    told_by = serializers.ListField(child=serializers.CharField())
+    blanks = RowFieldShape(many=True)
 
 
-class KindedShape(serializers.Serializer):
-    scope = serializers.CharField()
-    kinds = RowKindShape(many=True)
+class RowFormsShape(serializers.Serializer):
+    """What the rows of a list are: by: the field that names a row's form, or none."""
+
+    by = serializers.CharField(allow_blank=True)
+    common = RowFieldShape(many=True)
+    forms = RowFormShape(many=True)
 
 
 class BlankShape(RowBlankShape):
-    """A blank of a stage; rows: what its list is made of, where it is one of kinds."""
+    """A blank of a stage; rows: what its list is made of."""
 
-    rows = KindedShape(allow_null=True)
+    rows = RowFormsShape(allow_null=True)
 
 
 class SentenceShape(serializers.Serializer):

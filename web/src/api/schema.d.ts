@@ -996,7 +996,7 @@ export interface components {
             edges: number[];
             count: number[];
         };
-        /** @description A blank of a stage; rows: what its list is made of, where it is one of kinds. */
+        /** @description A blank of a stage; rows: what its list is made of. */
         BlankShape: {
             name: string;
             type: string;
@@ -1010,7 +1010,7 @@ export interface components {
             /** Format: double */
             most: number | null;
             choices: string[][];
-            rows: components["schemas"]["KindedShape"] | null;
+            rows: components["schemas"]["RowFormsShape"] | null;
         };
         /** @description One browser that is signed in. */
         BrowserShape: {
@@ -1209,10 +1209,6 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "part" | "mesh";
-        KindedShape: {
-            scope: string;
-            kinds: components["schemas"]["RowKindShape"][];
-        };
         ListsShape: {
             metrics: components["schemas"]["MetricShape"][];
             surface_metrics: components["schemas"]["MetricShape"][];
@@ -1350,8 +1346,8 @@ export interface components {
             /** @description until a deleted study is gone for good */
             days: number;
         };
-        /** @description A number of a row; it has no rows of its own. */
-        RowBlankShape: {
+        /** @description A value of a row; optional: it may be left out; start: what a new row has. */
+        RowFieldShape: {
             name: string;
             type: string;
             label: string;
@@ -1364,13 +1360,21 @@ export interface components {
             /** Format: double */
             most: number | null;
             choices: string[][];
+            optional: boolean;
+            start: unknown;
         };
-        RowKindShape: {
+        RowFormShape: {
             key: string;
             label: string;
             fits: string[];
-            blanks: components["schemas"]["RowBlankShape"][];
-            optional: components["schemas"]["RowBlankShape"][];
+            told_by: string[];
+            blanks: components["schemas"]["RowFieldShape"][];
+        };
+        /** @description What the rows of a list are: by: the field that names a row's form, or none. */
+        RowFormsShape: {
+            by: string;
+            common: components["schemas"]["RowFieldShape"][];
+            forms: components["schemas"]["RowFormShape"][];
         };
         RunShape: {
             target: string;

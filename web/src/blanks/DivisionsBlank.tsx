@@ -3,7 +3,8 @@ import { pattern } from "../parts/pattern";
 import { growthTo } from "../stages/layers/heights";
 import { Stack } from "../stages/layers/Stack";
 import { type BlankProps, shownValue } from "./props";
-import { Add, numberOr, Row, Text } from "./SizesBlank";
+import { Add, More, Row, Text } from "./RowParts";
+import { type AnyRow, newRow, numberOr, split } from "./rows";
 
 interface Division {
   patches: string[];
@@ -12,12 +13,16 @@ interface Division {
   first?: number;
 }
 
+const DRAWN = ["patches", "count", "growth", "first"];
+
 /** Layers of the finished mesh divided again: a row for each scope, drawn as it will be. */
-export function DivisionsBlank({ value, change }: BlankProps) {
+export function DivisionsBlank({ blank, value, change }: BlankProps) {
   const { unit, lists, variant } = useBench();
   const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
   const grown = reportOf(variant, "layers")?.patches ?? [];
   const rows = (value as Division[]) ?? [];
+  const begun = (given: AnyRow) =>
+    (blank.rows ? newRow(blank.rows, "growth", given) : given) as unknown as Division;
   const put = (k: number, next: Division) => change(rows.map((r, i) => (i === k ? next : r)));
   return (
     <span className="block">
@@ -35,7 +40,7 @@ export function DivisionsBlank({ value, change }: BlankProps) {
             <Text
               label={`patches of ${what}`}
               value={patches.join(", ")}
-              change={(t) => put(k, { ...row, patches: t.split(/[,\s]+/).filter(Boolean) })}
+              change={(t) => put(k, { ...row, patches: split(t) })}
             />
             : into{" "}
             <Text
@@ -52,7 +57,7 @@ export function DivisionsBlank({ value, change }: BlankProps) {
                 put(
                   k,
                   e.target.value === "growth"
-                    ? { patches, count, growth: 1.2 }
+                    ? begun({ patches, count })
                     : { patches, count, first: Number(part.toPrecision(2)) },
                 );
               }}
@@ -68,6 +73,13 @@ export function DivisionsBlank({ value, change }: BlankProps) {
               }
             />
             {row.first !== undefined && ` ${unit}`}
+            <More
+              rows={blank.rows}
+              row={row as unknown as AnyRow}
+              what={what}
+              drawn={DRAWN}
+              put={(next) => put(k, next as unknown as Division)}
+            />
             {total !== undefined && growth !== null && (
               <Stack row={{ patches, count, growth, total }} unit={unit} mm={mm} />
             )}
@@ -87,7 +99,7 @@ export function DivisionsBlank({ value, change }: BlankProps) {
           press={() =>
             change([
               ...rows,
-              { patches: [rows.length === 0 ? "*" : "wall*"], count: most(grown), growth: 1.2 },
+              begun({ patches: [rows.length === 0 ? "*" : "wall*"], count: most(grown) }),
             ])
           }
         />

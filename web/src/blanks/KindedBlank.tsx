@@ -1,11 +1,9 @@
-import type { Shape } from "../api/client";
 import { reportOf, useBench } from "../bench/context";
 import { pattern } from "../parts/pattern";
-import { type BlankProps, shownValue } from "./props";
-import { Add, numberOr, Row, Text } from "./SizesBlank";
+import type { BlankProps } from "./props";
+import { Add, More, Row, Text } from "./RowParts";
+import { fieldsOf, newRow, type RowForm, split } from "./rows";
 
-type Kind = Shape<"RowKindShape">;
-type RowBlank = Shape<"RowBlankShape">;
 type KindedRow = Record<string, unknown> & { is: string };
 
 /** What a row can be on: patches or zones, each with its kind. */
@@ -17,26 +15,13 @@ function useNamed(scope: string): { name: string; kind: string }[] {
   return patches.map(({ name, kind }) => ({ name, kind }));
 }
 
-const fits = (kind: Kind, own: string) => kind.fits.length === 0 || kind.fits.includes(own);
-
-/** A first value for each number that a kind needs. */
-const firstValues = (kind: Kind) =>
-  Object.fromEntries(kind.blanks.map((b) => [b.name, firstOf(b)]));
-
-const firstOf = (b: RowBlank) =>
-  b.type === "point"
-    ? b.name === "axis"
-      ? [0, 0, 1]
-      : [0, 0, 0]
-    : b.name === "temperature"
-      ? 20
-      : b.above === null
-        ? 0
-        : 1;
+const fits = (kind: RowForm, own: string) => kind.fits.length === 0 || kind.fits.includes(own);
 
 /** Rows of which each is of a kind, on some patches or zones, with the numbers that it needs. */
 export function KindedBlank({ blank, value, change }: BlankProps) {
-  const { scope, kinds } = blank.rows!;
+  const forms = blank.rows!;
+  const kinds = forms.forms;
+  const scope = forms.common[0]!.name;
   const named = useNamed(scope);
   const rows = (value as KindedRow[]) ?? [];
   const namesOf = (row: KindedRow) => (row[scope] as string[]) ?? [];
@@ -63,9 +48,7 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
             <Text
               label={`${scope} of ${what}`}
               value={namesOf(row).join(", ")}
-              change={(t) =>
-                put(k, { ...row, [scope]: t.split(/[,\s]+/).filter(Boolean) } as KindedRow)
-              }
+              change={(t) => put(k, { ...row, [scope]: split(t) } as KindedRow)}
             />{" "}
             <select
               aria-label={`kind of ${what}`}
@@ -73,9 +56,9 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
               value={row.is}
               onChange={(e) => {
                 const other = kindOf(kinds, e.target.value);
-                const known = [...other.blanks, ...other.optional].filter((b) => b.name in row);
+                const known = fieldsOf(forms, other).filter((b) => b.name in row);
                 const kept = Object.fromEntries(known.map((b) => [b.name, row[b.name]]));
-                put(k, { [scope]: row[scope], is: other.key, ...firstValues(other), ...kept });
+                put(k, newRow(forms, other.key, kept) as KindedRow);
               }}
             >
               {(possible.includes(kind) ? possible : [kind, ...possible]).map((o) => (
@@ -84,36 +67,13 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
                 </option>
               ))}
             </select>{" "}
-            {[...kind.blanks, ...kind.optional.filter((b) => b.name in row)].map((b) => (
-              <Amount
-                key={b.name}
-                blank={b}
-                what={what}
-                value={row[b.name]}
-                change={(v) => put(k, { ...row, [b.name]: v })}
-                drop={
-                  kind.blanks.includes(b)
-                    ? null
-                    : () => {
-                        const { [b.name]: _, ...rest } = row;
-                        put(k, rest as KindedRow);
-                      }
-                }
-              />
-            ))}
-            {kind.optional
-              .filter((b) => !(b.name in row))
-              .map((b) => (
-                <button
-                  key={b.name}
-                  type="button"
-                  title={`add ${b.label}`}
-                  className="mr-1 text-[11.5px] text-soft underline hover:text-ink"
-                  onClick={() => put(k, { ...row, [b.name]: firstOf(b) })}
-                >
-                  + {b.name.replace("_", " ")}
-                </button>
-              ))}
+            <More
+              rows={forms}
+              row={row}
+              what={what}
+              drawn={[scope, "is"]}
+              put={(next) => put(k, next as KindedRow)}
+            />
           </Row>
         );
       })}
@@ -124,7 +84,7 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
             const to = open[0] ?? named[0];
             const kind = kinds.find((o) => to === undefined || fits(o, to.kind)) ?? kinds[0]!;
             const scoped = next.length > 0 ? next : [to?.name ?? "*"];
-            change([...rows, { [scope]: scoped, is: kind.key, ...firstValues(kind) }]);
+            change([...rows, newRow(forms, kind.key, { [scope]: scoped })]);
           }}
         />
       </span>
@@ -132,56 +92,5 @@ export function KindedBlank({ blank, value, change }: BlankProps) {
   );
 }
 
-const kindOf = (kinds: Kind[], key: string): Kind =>
-  kinds.find((k) => k.key === key) ?? { key, label: key, fits: [], blanks: [], optional: [] };
-
-/** One number of a row, or three, with its unit. */
-function Amount({
-  blank,
-  what,
-  value,
-  change,
-  drop,
-}: {
-  blank: RowBlank;
-  what: string;
-  value: unknown;
-  change: (value: unknown) => void;
-  drop: (() => void) | null;
-}) {
-  const { unit } = useBench();
-  const words = blank.name === "rate" || blank.name === "speed" ? "" : blank.name.replace("_", " ");
-  const three = blank.type === "point" ? ((value as unknown[]) ?? [0, 0, 0]) : null;
-  return (
-    <span className="mr-1.5 inline-block whitespace-nowrap">
-      {words && <span className="text-soft">{words} </span>}
-      {three ? (
-        ["x", "y", "z"].map((axis, k) => (
-          <Text
-            key={axis}
-            label={`${blank.label} of ${what}, ${axis}`}
-            value={shownValue(three[k])}
-            change={(t) => change(three.map((v, i) => (i === k ? numberOr(t) : v)))}
-          />
-        ))
-      ) : (
-        <Text
-          label={`${blank.label} of ${what}`}
-          value={shownValue(value)}
-          change={(t) => change(numberOr(t))}
-        />
-      )}{" "}
-      <span className="text-soft">{blank.unit.replace("{unit}", unit)}</span>
-      {drop && (
-        <button
-          type="button"
-          aria-label={`leave out ${blank.label} of ${what}`}
-          className="ml-0.5 text-soft hover:text-madder"
-          onClick={drop}
-        >
-          ×
-        </button>
-      )}
-    </span>
-  );
-}
+const kindOf = (kinds: RowForm[], key: string): RowForm =>
+  kinds.find((k) => k.key === key) ?? { key, label: key, fits: [], told_by: [], blanks: [] };

@@ -10,10 +10,16 @@ import {
 } from "../stages/layers/heights";
 import { Stack } from "../stages/layers/Stack";
 import { type BlankProps, shownValue } from "./props";
-import { Add, numberOr, Row, Text } from "./SizesBlank";
+import { Add, More, Row, Text } from "./RowParts";
+import { type AnyRow, newRow, numberOr, type RowForms, split } from "./rows";
+
+const DRAWN = [
+  ...["patches", "count", "growth", "solids", "first", "total", "last"],
+  ...["yplus", "speed", "length", "viscosity", "along"],
+];
 
 /** Layers on walls: a row for each scope, with its layers drawn to scale. */
-export function LayersBlank({ value, change }: BlankProps) {
+export function LayersBlank({ blank, value, change }: BlankProps) {
   const { unit, lists, variant } = useBench();
   const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
   const zones = reportOf(variant, "domain")?.zones ?? [];
@@ -40,6 +46,7 @@ export function LayersBlank({ value, change }: BlankProps) {
           mm={mm}
           usual={usual}
           edge={edgeOf(row.patches)}
+          forms={blank.rows}
           hasSolids={zones.some((zone) => zone.kind === "solid")}
           set={(next) => change(rows.map((r, i) => (i === k ? next : r)))}
           remove={() => change(rows.filter((_, i) => i !== k))}
@@ -48,12 +55,10 @@ export function LayersBlank({ value, change }: BlankProps) {
       <span className="mt-1 flex flex-wrap gap-1">
         <Add
           words={rows.length === 0 ? "Layers on all walls" : "+ layers"}
-          press={() =>
-            change([
-              ...rows,
-              { patches: [rows.length === 0 ? "*" : "wall*"], count: 8, growth: 1.2, last: 0.5 },
-            ])
-          }
+          press={() => {
+            const given = { patches: [rows.length === 0 ? "*" : "wall*"] };
+            change([...rows, blank.rows ? newRow(blank.rows, "last", given) : given]);
+          }}
         />
       </span>
     </span>
@@ -67,12 +72,13 @@ interface ScopeProps {
   mm: number;
   usual: Flow | null;
   edge: number | null;
+  forms: RowForms | null;
   hasSolids: boolean;
   set: (row: LayerRow) => void;
   remove: () => void;
 }
 
-function Scope({ row, number, unit, mm, usual, edge, hasSolids, set, remove }: ScopeProps) {
+function Scope({ row, number, unit, mm, usual, edge, forms, hasSolids, set, remove }: ScopeProps) {
   const own = measureOf(row);
   const { patches, count, growth } = row;
   const solids = row.solids ? { solids: true } : {};
@@ -82,7 +88,7 @@ function Scope({ row, number, unit, mm, usual, edge, hasSolids, set, remove }: S
       <Text
         label={`patches of layers ${number}`}
         value={patches.join(", ")}
-        change={(t) => set({ ...row, patches: t.split(/[,\s]+/).filter(Boolean) })}
+        change={(t) => set({ ...row, patches: split(t) })}
       />
       :{" "}
       <Text
@@ -110,7 +116,8 @@ function Scope({ row, number, unit, mm, usual, edge, hasSolids, set, remove }: S
           }
           const kept = own !== "last" && key !== "last" ? heights(row, mm)?.[key] : undefined;
           const rounded = kept && Number(kept.toPrecision(3));
-          const height = rounded ?? (key === "last" ? 0.5 : 1);
+          const start = forms?.forms.find((f) => f.key === key)?.blanks[0]?.start as number;
+          const height = rounded ?? start ?? 1;
           set({ patches, count, growth, [key]: height, ...solids });
         }}
       >
@@ -171,6 +178,13 @@ function Scope({ row, number, unit, mm, usual, edge, hasSolids, set, remove }: S
           in solids too
         </label>
       )}
+      <More
+        rows={forms}
+        row={row as unknown as AnyRow}
+        what={`layers ${number}`}
+        drawn={DRAWN}
+        put={(next) => set(next as unknown as LayerRow)}
+      />
       <Stack row={row} unit={unit} mm={mm} edge={edge} usual={usual} />
     </Row>
   );

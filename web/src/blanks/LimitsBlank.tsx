@@ -1,7 +1,8 @@
 import { metricOf, useBench } from "../bench/context";
 import { judgedOf } from "../quality/judged";
 import { type BlankProps, shownValue } from "./props";
-import { Add, numberOr, Row, Text } from "./SizesBlank";
+import { Add, More, Row, Text } from "./RowParts";
+import { type AnyRow, numberOr } from "./rows";
 
 interface Limit {
   of: string;
@@ -9,7 +10,7 @@ interface Limit {
 }
 
 /** Limits of one's own: a row for each metric. */
-export function LimitsBlank({ value, change }: BlankProps) {
+export function LimitsBlank({ blank, value, change }: BlankProps) {
   const bench = useBench();
   const { lists, unit } = bench;
   const rows = (value as Limit[]) ?? [];
@@ -41,7 +42,14 @@ export function LimitsBlank({ value, change }: BlankProps) {
               value={shownValue(row.value)}
               change={(t) => put(k, { ...row, value: numberOr(t) })}
             />{" "}
-            {symbol.replace("unit", unit)}
+            {symbol.replace("unit", unit)}{" "}
+            <More
+              rows={blank.rows}
+              row={row as unknown as AnyRow}
+              what={what}
+              drawn={["of", "value"]}
+              put={(next) => put(k, next as unknown as Limit)}
+            />
           </Row>
         );
       })}

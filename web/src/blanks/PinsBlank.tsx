@@ -4,6 +4,8 @@ import { useViewStore } from "../view/store";
 import { Hint } from "./Hint";
 import { PointBlank } from "./PointBlank";
 import type { BlankProps } from "./props";
+import { More } from "./RowParts";
+import type { AnyRow } from "./rows";
 
 /** Pins: a zone's name, a point, and whether fluid is there or it must stay dry. */
 export function PinsBlank({ blank, value, reason, changed, wrong, change }: BlankProps) {
@@ -61,6 +63,15 @@ export function PinsBlank({ blank, value, reason, changed, wrong, change }: Blan
             wrong={wrong}
             change={(at) => (at === null ? change(null) : set(k, { at: at as number[] }))}
           />
+          <span className="font-sans text-[12.5px]">
+            <More
+              rows={blank.rows}
+              row={pin as unknown as AnyRow}
+              what={`pin ${pin.name}`}
+              drawn={["name", "at", "kind"]}
+              put={(next) => set(k, next as Partial<Pin>)}
+            />
+          </span>
         </span>
       ))}
       <button

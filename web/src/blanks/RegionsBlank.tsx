@@ -1,7 +1,8 @@
 import { reportOf, stateOf, useBench } from "../bench/context";
 import { fresh, type Region } from "../stages/sizing/regions";
 import { type BlankProps, shownValue } from "./props";
-import { Add, numberOr, Row, Text } from "./SizesBlank";
+import { Add, More, Row, Text } from "./RowParts";
+import { type AnyRow, numberOr, split } from "./rows";
 
 const WORDS: Record<Region["shape"], string> = {
   box: "box",
@@ -11,8 +12,13 @@ const WORDS: Record<Region["shape"], string> = {
   shell: "shell",
 };
 
+const DRAWN = [
+  ...["name", "shape", "size", "easing", "low", "high", "start", "end"],
+  ...["radius", "end_radius", "patches", "thickness"],
+];
+
 /** Refinement regions: a row each; the shapes stand in the model and are dragged there. */
-export function RegionsBlank({ value, change }: BlankProps) {
+export function RegionsBlank({ blank, value, change }: BlankProps) {
   const { variant, unit } = useBench();
   const rows = (value as Region[]) ?? [];
   const domain = reportOf(variant, "domain");
@@ -51,7 +57,14 @@ export function RegionsBlank({ value, change }: BlankProps) {
             value={shownValue(row.easing)}
             change={(t) => set(k, { easing: numberOr(t) })}
           />{" "}
-          {unit}.
+          {unit}.{" "}
+          <More
+            rows={blank.rows}
+            row={row as unknown as AnyRow}
+            what={row.name}
+            drawn={DRAWN}
+            put={(next) => set(k, next as Partial<Region>)}
+          />
         </Row>
       ))}
       {domain && (
@@ -117,7 +130,7 @@ function Shape({ row, change }: { row: Region; change: (part: Partial<Region>) =
         <Text
           label={`patches of ${row.name}`}
           value={(row.patches ?? []).join(", ")}
-          change={(t) => change({ patches: t.split(/[,\s]+/).filter(Boolean) })}
+          change={(t) => change({ patches: split(t) })}
         />
         {number("thickness", "as thick as")}
       </>

@@ -1,7 +1,7 @@
-import { useEffect, useState } from "react";
 import { useBench } from "../bench/context";
-import { listed } from "../bench/trials";
 import { type BlankProps, shownValue } from "./props";
+import { Add, More, Row, Text } from "./RowParts";
+import { type AnyRow, newRow, numberOr, split } from "./rows";
 
 interface Size {
   patches?: string[];
@@ -13,11 +13,15 @@ interface Size {
   seam?: boolean;
 }
 
+const DRAWN = ["patches", "between", "size", "count", "cluster", "ratio", "seam"];
+
 /** Sizes of patches and edges: a row each, in words. */
-export function SizesBlank({ value, change }: BlankProps) {
+export function SizesBlank({ blank, value, change }: BlankProps) {
   const { unit, lists } = useBench();
   const rows = (value as Size[]) ?? [];
   const set = (k: number, row: Size) => change(rows.map((r, i) => (i === k ? row : r)));
+  const add = (key: string, given: AnyRow) =>
+    change([...rows, blank.rows ? newRow(blank.rows, key, given) : given]);
   return (
     <span className="block">
       {rows.length === 0 && <span className="text-soft">none of their own.</span>}
@@ -109,106 +113,28 @@ export function SizesBlank({ value, change }: BlankProps) {
                 </>
               )}
             </>
-          )}
+          )}{" "}
+          <More
+            rows={blank.rows}
+            row={row as AnyRow}
+            what={`size ${k + 1}`}
+            drawn={DRAWN}
+            put={(next) => set(k, next)}
+          />
         </Row>
       ))}
       <span className="mt-1 flex flex-wrap gap-1">
-        <Add words="+ patches" press={() => change([...rows, { patches: ["wall*"], size: 1 }])} />
-        <Add
-          words="+ edge by size"
-          press={() => change([...rows, { between: ["wall*", "outlet*"], size: 1 }])}
-        />
+        <Add words="+ patches" press={() => add("patches", { patches: ["wall*"] })} />
+        <Add words="+ edge by size" press={() => add("size", { between: ["wall*", "outlet*"] })} />
         <Add
           words="+ edge by count"
-          press={() =>
-            change([...rows, { between: ["wall*", "outlet*"], count: 24, cluster: "uniform" }])
-          }
+          press={() => add("count", { between: ["wall*", "outlet*"] })}
         />
         <Add
           words="+ edge kept or not"
-          press={() => change([...rows, { between: ["wall*", "wall*"], seam: false }])}
+          press={() => add("seam", { between: ["wall*", "wall*"], seam: false })}
         />
       </span>
     </span>
-  );
-}
-
-const split = (text: string) =>
-  text
-    .split(/[,\s]+/)
-    .map((t) => t.trim())
-    .filter(Boolean);
-
-/** A number if it is one; else the text, so that the server can say what is wrong with it. */
-export const numberOr = (text: string): number => {
-  // several values make a trial
-  if (listed(text)) return text.trim() as unknown as number;
-  const clean = text.trim().replace(",", ".");
-  const value = Number(clean);
-  return (clean !== "" && Number.isFinite(value) ? value : clean) as number;
-};
-
-export function Row({
-  children,
-  remove,
-  what,
-}: {
-  children: React.ReactNode;
-  remove: () => void;
-  what: string;
-}) {
-  return (
-    <span className="mt-1 block border-l-2 border-verdigris pl-2 font-sans text-[12.5px] leading-6">
-      {children}
-      <button
-        type="button"
-        aria-label={`remove ${what}`}
-        className="ml-1.5 text-soft hover:text-madder"
-        onClick={remove}
-      >
-        ✕
-      </button>
-    </span>
-  );
-}
-
-export function Add({ words, press }: { words: string; press: () => void }) {
-  return (
-    <button
-      type="button"
-      className="quiet px-1.5! py-0! font-sans text-[12px]"
-      onClick={() => press()}
-    >
-      {words}
-    </button>
-  );
-}
-
-/** A text in a row that is taken on Enter or when it is left. */
-export function Text({
-  label,
-  value,
-  change,
-}: {
-  label: string;
-  value: string;
-  change: (text: string) => void;
-}) {
-  const [text, setText] = useState(value);
-  useEffect(() => setText(value), [value]);
-  const commit = () => text.trim() !== value && change(text.trim());
-  return (
-    <input
-      aria-label={label}
-      className="blank max-w-[calc(100%-20px)]"
-      style={{ width: `${Math.max(3, text.length + 1)}ch`, boxSizing: "content-box" }}
-      value={text}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={commit}
-      onKeyDown={(e) => {
-        if (e.key === "Enter") commit();
-        if (e.key === "Escape") setText(value);
-      }}
-    />
   );
 }

@@ -5,17 +5,31 @@ import { afterEach, expect, test, vi } from "vitest";
 import type { BlankDescription } from "../api/client";
 import { benchWith, onBench, REPORTS, variantWith } from "../testing/bench";
 import { Blank } from "./Blank";
+import type { RowField } from "./rows";
 
-const number = (name: string, unit: string, above: number | null = null) => ({
+const number = (name: string, unit: string) => ({
   name,
   type: "number",
   label: name,
   rule: "",
   unit,
-  above,
+  above: null,
   least: null,
   most: null,
   choices: [],
+});
+
+const field = (name: string, unit: string, start: unknown, optional = false) => ({
+  ...number(name, unit),
+  optional,
+  start,
+});
+const form = (key: string, label: string, fits: string, blanks: RowField[] = []) => ({
+  key,
+  label,
+  fits: [fits],
+  told_by: [],
+  blanks,
 });
 
 const CONDITIONS: BlankDescription = {
@@ -23,37 +37,17 @@ const CONDITIONS: BlankDescription = {
   type: "kinded",
   label: "conditions",
   rows: {
-    scope: "patches",
-    kinds: [
-      {
-        key: "speed",
-        label: "let it in",
-        fits: ["inlet"],
-        blanks: [number("speed", "m/s")],
-        optional: [number("temperature", "°C")],
-      },
-      {
-        key: "mass",
-        label: "let a mass in",
-        fits: ["inlet"],
-        blanks: [number("rate", "kg/s", 0)],
-        optional: [],
-      },
-      {
-        key: "pressure",
-        label: "let it out",
-        fits: ["outlet"],
-        blanks: [number("pressure", "Pa")],
-        optional: [],
-      },
-      { key: "no_slip", label: "hold the fluid", fits: ["wall"], blanks: [], optional: [] },
-      {
-        key: "moving",
-        label: "move",
-        fits: ["wall"],
-        blanks: [{ ...number("velocity", "m/s"), type: "point" }],
-        optional: [],
-      },
+    by: "is",
+    common: [{ ...field("patches", "", ["*"]), type: "patterns" }],
+    forms: [
+      form("speed", "let it in", "inlet", [
+        field("speed", "m/s", 0),
+        field("temperature", "°C", 20, true),
+      ]),
+      form("mass", "let a mass in", "inlet", [field("rate", "kg/s", 1)]),
+      form("pressure", "let it out", "outlet", [field("pressure", "Pa", 0)]),
+      form("no_slip", "hold the fluid", "wall"),
+      form("moving", "move", "wall", [{ ...field("velocity", "m/s", [0, 0, 0]), type: "point" }]),
     ],
   },
 };

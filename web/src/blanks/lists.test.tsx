@@ -2,15 +2,22 @@
 import { cleanup, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { BlankDescription } from "../api/client";
+import type { BlankDescription, StageDescription } from "../api/client";
 import { Stack } from "../stages/layers/Stack";
 import { benchWith, onBench, REPORTS, variantWith } from "../testing/bench";
 import { serving } from "../testing/server";
+import STAGES from "../testing/stages.json";
 import { useViewStore } from "../view/store";
 import { Blank } from "./Blank";
 import { freeName, moveFaces } from "./PatchesBlank";
 
+/** A blank of a type as the core describes it; a plain one where no stage has such. */
 function described(type: string): BlankDescription {
+  const known = (STAGES as unknown as StageDescription[]).flatMap((s) => s.blanks);
+  return known.find((b) => b.type === type && b.rows) ?? plain(type);
+}
+
+function plain(type: string): BlankDescription {
   return {
     name: type,
     type,
@@ -49,7 +56,7 @@ const OPERATIONS = [
     cad: true,
     facets: true,
     default: { tolerance: 0.01 },
-    blanks: [{ ...described("length"), name: "tolerance", label: "tolerance" }],
+    blanks: [{ ...plain("length"), name: "tolerance", label: "tolerance" }],
   },
   {
     key: "weld",

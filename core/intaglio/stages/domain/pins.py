@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from intaglio.settings.blanks import POINT_SCHEMA, Blank, Rows
-from intaglio.settings.forms import Field, Form, Forms, checked, schema
+from intaglio.settings.forms import Field, Form, Forms, checked, described, schema
 
 _FORMS = Forms(
     "Pins",
@@ -32,4 +32,6 @@ def check_pins(
     return checked(_FORMS, where, label, value, numbers)
 
 
-PINS = Rows(check_pins, lambda: {"anyOf": [POINT_SCHEMA, schema(_FORMS)]})
+PINS = Rows(
+    check_pins, lambda: {"anyOf": [POINT_SCHEMA, schema(_FORMS)]}, lambda: described(_FORMS)
+)

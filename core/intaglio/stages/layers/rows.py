@@ -6,15 +6,15 @@ from intaglio.settings.forms import OPTIONAL, PATTERNS, Field, Form, Forms, rows
 
 MOST_LAYERS = 100
 COUNT = Field("count", Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS), 8)
-GROWTH = Blank("number", "growth of layers", "", least=1.0, most=3.0)
-FIRST = Field("first", Blank("length", "height of the first layer", "", above=0.0))
+GROWTH = Blank("number", "growth of layers", "", least=1.0, most=3.0, start=1.2)
+FIRST = Field("first", Blank("length", "height of the first layer", "", "{unit}", above=0.0))
 _YPLUS = Blank("number", "y+ in the middle of the first layer", "", above=0.0, most=1000.0)
-_LAST = Blank("number", "last layer over the wall's edge", "", above=0.0, most=5.0)
+_LAST = Blank("number", "last layer over the wall's edge", "", above=0.0, most=5.0, start=0.5)
 # what y+ follows from: m/s, the model's unit, m²/s
 _FLOW = (
-    Field("speed", Blank("number", "speed for y+", "", above=0.0)),
-    Field("length", Blank("length", "length for y+", "", above=0.0)),
-    Field("viscosity", Blank("number", "kinematic viscosity for y+", "", above=0.0)),
+    Field("speed", Blank("number", "speed for y+", "", "m/s", above=0.0)),
+    Field("length", Blank("length", "length for y+", "", "{unit}", above=0.0)),
+    Field("viscosity", Blank("number", "kinematic viscosity for y+", "", "m²/s", above=0.0)),
     Field(
         "along",
         Blank("choice", "what the wall is likened to", "", choices=tuple((a, a) for a in ALONG)),
@@ -29,7 +29,7 @@ LAYERS = Forms(
         Form(
             "total",
             "the height of all",
-            (Field("total", Blank("length", "height of all layers", "", above=0.0)),),
+            (Field("total", Blank("length", "height of all layers", "", "{unit}", above=0.0)),),
             ("total",),
         ),
         Form("last", "the last over the wall's edge", (Field("last", _LAST),), ("last",)),

@@ -8,11 +8,11 @@ from intaglio.settings.blanks import Blank
 from intaglio.settings.forms import PATTERNS, Field, Form, Forms, rows_of
 from intaglio.sizing.spacing import CLUSTERS
 
-_SIZE = Field("size", Blank("length", "edge length", "", above=0.0))
+_SIZE = Field("size", Blank("length", "edge length", "", "{unit}", above=0.0))
 _BETWEEN = Field("between", Blank("patterns", "the two patches or faces of an edge", "", most=2))
 _CLUSTER = Blank("choice", "clustering", "", choices=tuple(CLUSTERS.items()))
 _RATIO = Blank("number", "longest over shortest", "", least=1.0, most=100.0)
-_COUNT = Blank("integer", "count", "", least=1, most=2000)
+_COUNT = Blank("integer", "count", "", least=1, most=2000, start=24)
 _SEAM = Blank("flag", "whether the edge is walked over", "")
 
 
@@ -37,7 +37,7 @@ SIZES = Forms(
     untold="give either patches a size, or an edge between two of them a size, a count or a seam.",
 )
 
-_RADIUS = Blank("length", "radius", "", above=0.0)
+_RADIUS = Blank("length", "radius", "", "{unit}", above=0.0)
 
 
 def _shape(key: str, label: str, *fields: Field) -> Form:
@@ -49,7 +49,7 @@ def _point(name: str, label: str) -> Field:
 
 
 _START, _END = _point("start", "start"), _point("end", "end")
-_THICKNESS = Blank("length", "thickness", "", above=0.0)
+_THICKNESS = Blank("length", "thickness", "", "{unit}", above=0.0)
 
 
 def _has_extent(where: str, row: Mapping[str, Any]) -> None:
@@ -75,14 +75,14 @@ REGIONS = Forms(
             _START,
             _END,
             Field("radius", _RADIUS),
-            Field("end_radius", Blank("length", "radius at the end", "", above=0.0)),
+            Field("end_radius", Blank("length", "radius at the end", "", "{unit}", above=0.0)),
         ),
         _shape("shell", "a shell", Field("patches", PATTERNS), Field("thickness", _THICKNESS)),
     ),
     (
         Field("name", Blank("name", "region", ""), "region_{n}"),
         _SIZE,
-        Field("easing", Blank("length", "easing", "", least=0.0), 0.0),
+        Field("easing", Blank("length", "easing", "", "{unit}", least=0.0), 0.0),
     ),
     by="shape",
     unique="name",

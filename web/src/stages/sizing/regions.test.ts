@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { numberOr } from "../../blanks/SizesBlank";
+import { numberOr } from "../../blanks/rows";
 import { across, centre, fresh, handles, inSpace, moved, outline, type Region } from "./regions";
 import { lattice } from "./Swatch";
 
