@@ -11,7 +11,7 @@ from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, StageState, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.sizing.octree import SizeField
-from intaglio.stages.sizing.step import field_of
+from intaglio.stages.sizing.made import field_of
 
 ROOT = Path(__file__).resolve().parents[1]
 # round and inside, flat and sharp, several zones

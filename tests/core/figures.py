@@ -10,7 +10,7 @@ from vtk.util.numpy_support import numpy_to_vtk, numpy_to_vtkIdTypeArray
 from intaglio.quality.cells import dihedral_angles, equiangle_skewness, tet_volumes
 from intaglio.quality.triangles import triangle_angles
 from intaglio.sizing.octree import sizes
-from intaglio.stages.sizing.step import field_of
+from intaglio.stages.sizing.made import field_of
 from intaglio.stages.volume import volume_mesh
 
 

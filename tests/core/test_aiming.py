@@ -10,7 +10,7 @@ from intaglio.recipe.plan import run_to, source_key, states
 from intaglio.sizing.aiming import Lengths, fewest_cells, lengths_met, limits_at, scale_for
 from intaglio.sizing.octree import sizes
 from intaglio.stages.sizing.defaults import sizing_defaults
-from intaglio.stages.sizing.step import field_of
+from intaglio.stages.sizing.made import field_of
 from tests.core.shapes import BARE, box, cut, cylinder, fuse
 from tests.core.world import SET
 from tests.core.world.model import source

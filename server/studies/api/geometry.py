@@ -18,7 +18,7 @@ from intaglio.settings.blanks import build
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.stages.domain.enclosed import enclosure_of
 from intaglio.stages.domain.settings import Domain
-from intaglio.stages.sizing.step import field_of
+from intaglio.stages.sizing.made import field_of
 from sandbox import answers
 from studies import asking
 from studies.api.access import LOOK, variant_of

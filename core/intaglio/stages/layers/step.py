@@ -22,8 +22,10 @@ from intaglio.stages.layers.report import LayerPatchRow, LayersReport
 from intaglio.stages.layers.scopes import growing_sides, heights_of, row_of_faces, wanted_on
 from intaglio.stages.layers.settings import LayerSettings
 from intaglio.stages.layers.shells import grown_arrays, shells_of
+from intaglio.stages.patches.made import patch_of_face
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.stage import Progress
+from intaglio.stages.surface.made import surface_made
 
 # layers whose cells would take more memory than there is are refused
 _MOST_CELLS = 60_000_000
@@ -48,9 +50,8 @@ def layers_step(
         "findings": [],
     }
     unit = domain.report["unit"]
-    a = surface.arrays
-    points, triangles = np.ascontiguousarray(a["points"]), np.ascontiguousarray(a["triangles"])
-    region = np.ascontiguousarray(a["region"])
+    given = surface_made(surface)
+    points, triangles, region = given.points, given.triangles, given.region
     seen = _Seen.of(len(triangles))
     if not settings.layers:
         return Product(_shown(points, triangles, region, seen, domain), data)
@@ -175,7 +176,7 @@ def grown_rows(
 ) -> list[LayerPatchRow]:
     """What grew from each patch on which a row of layers is in force, by row_of (faces,)."""
     out: list[LayerPatchRow] = []
-    patch_of = patches.arrays["patch_of_face"]
+    patch_of = patch_of_face(patches)
     for p, patch in enumerate(patches.report["patches"]):
         own_rows = np.unique(row_of[np.flatnonzero(patch_of == p)])
         if not len(own_rows) or own_rows[0] < 0:

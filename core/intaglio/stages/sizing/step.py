@@ -1,10 +1,8 @@
 """Laying out the sizes and forecasting the counts."""
 
 import math
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.facets import (
@@ -22,6 +20,7 @@ from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import LocalSizes, surface_field
 from intaglio.stages.domain.faces import back_faces, both_sides
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
+from intaglio.stages.sizing.made import field_arrays
 from intaglio.stages.sizing.report import SizingReport
 from intaglio.stages.sizing.seams import seams_of, walk
 from intaglio.stages.sizing.settings import FINEST_SHARE, Sizing
@@ -142,27 +141,4 @@ def _refuse(settings: Sizing, domain: Product, cells: float) -> None:
         "sizing.largest",
         f"These sizes ask for about {cells:,.0f} cells, more than fit in memory. "
         f"A largest edge of {fit:.2g} {domain.report['unit']} would fit.",
-    )
-
-
-def field_arrays(field: SizeField) -> dict[str, NDArray[Any]]:
-    """A size field as arrays of a product."""
-    return {
-        "low": field.low,
-        "side": np.array([field.side]),
-        "child": field.child,
-        "corner": field.corner,
-        "value": field.value,
-    }
-
-
-def field_of(product: Product) -> SizeField:
-    """The size field of a product that holds one."""
-    a = product.arrays
-    return SizeField(
-        np.ascontiguousarray(a["low"]),
-        float(a["side"][0]),
-        np.ascontiguousarray(a["child"]),
-        np.ascontiguousarray(a["corner"]),
-        np.ascontiguousarray(a["value"]),
     )

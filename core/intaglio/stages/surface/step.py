@@ -38,10 +38,12 @@ from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
 from intaglio.stages.domain.faces import back_faces
+from intaglio.stages.patches.made import patch_of_face
 from intaglio.stages.sizing.local_sizes import resolved
+from intaglio.stages.sizing.made import field_arrays, field_of
 from intaglio.stages.sizing.seams import walk
 from intaglio.stages.sizing.settings import Sizing
-from intaglio.stages.sizing.step import field_arrays, field_of, fluid_facets, laid_out
+from intaglio.stages.sizing.step import fluid_facets, laid_out
 from intaglio.stages.stage import Progress
 from intaglio.stages.surface.mending import (
     Faults,
@@ -89,9 +91,7 @@ def surface_step(
     assert local.sides is not None
     # a seam between patches has a meaning
     seam = sizing.arrays["seam"].astype(bool)
-    seam[np.flatnonzero(seam)[parted(sizing.report["seams"], patches.arrays["patch_of_face"])]] = (
-        False
-    )
+    seam[np.flatnonzero(seam)[parted(sizing.report["seams"], patch_of_face(patches))]] = False
     walked = walk(sizing_settings, facets, curves, local, seam)
 
     def meshed(field: SizeField, tell: Progress) -> RemeshedSurface:

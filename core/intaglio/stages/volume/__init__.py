@@ -8,11 +8,11 @@ from intaglio.parts.model import Product
 from intaglio.quality.limits import CELLS, judged, strict_rows
 from intaglio.sizing.forecast import volume_seconds
 from intaglio.stages.stage import Report, Reports, Run, Sentence, Stage
+from intaglio.stages.surface.made import surface_made
 from intaglio.stages.volume.meshes import named_mesh, volume_mesh
 from intaglio.stages.volume.report import VolumeReport
 from intaglio.stages.volume.settings import VolumeMesh
 from intaglio.stages.volume.step import divided_step, faces_meant, volume_step
-from intaglio.stages.volume.tetrahedra import field_used
 from intaglio.stages.volume.way import Way
 from intaglio.stages.volume.ways import WAYS, way_called
 
@@ -24,7 +24,7 @@ def _run(run: Run) -> Product:
         return volume_step(run)
     field = None
     if "sizing" in way_called(run.settings.cells).needs:
-        field = field_used(run.product("surface"), run.product("sizing"))
+        field = surface_made(run.product("surface")).field(run.product("sizing"))
     return divided_step(run.settings.divided, run.base, run.product("patches"), field, run.tell)
 
 

@@ -6,6 +6,7 @@ from intaglio.mesh.building import with_patches
 from intaglio.mesh.mesh import Mesh, Patch, Zone
 from intaglio.mesh.storing import stored_mesh
 from intaglio.parts.model import Product
+from intaglio.stages.patches.made import patch_of_face
 
 
 def volume_mesh(product: Product) -> Mesh:
@@ -18,7 +19,7 @@ def volume_mesh(product: Product) -> Mesh:
 def named_mesh(volume_product: Product, patches: Product) -> Mesh:
     """The volume mesh with the patches' names on its boundary."""
     mesh = volume_mesh(volume_product)
-    of_face = patches.arrays["patch_of_face"].astype(np.int32)
+    of_face = patch_of_face(patches)
     patch = np.where(mesh.patch >= 0, of_face[mesh.patch], -1).astype(np.int32)
     named = tuple(Patch(p["name"], p["kind"]) for p in patches.report["patches"])
     return with_patches(mesh, patch, named)

@@ -16,12 +16,12 @@ from intaglio.mesh.building import Polygons, cell_mesh, tet_mesh
 from intaglio.mesh.mesh import Patch, Zone
 from intaglio.parts.model import Product
 from intaglio.sizing.forecast import BYTES_PER_CELL, volume_seconds
-from intaglio.sizing.octree import SizeField
 from intaglio.stages.domain.faces import back_faces
-from intaglio.stages.layers.shells import grown_of, shells_of
+from intaglio.stages.layers.made import LayersMade, layers_made
 from intaglio.stages.sizing.local_sizes import sides_of
-from intaglio.stages.sizing.step import MEMORY_LIMIT, field_of
+from intaglio.stages.sizing.step import MEMORY_LIMIT
 from intaglio.stages.stage import Cost, Run, Sentence
+from intaglio.stages.surface.made import SurfaceMade, surface_made
 from intaglio.stages.volume.expecting import Exactly
 from intaglio.stages.volume.way import Avoided, Made, Way
 from intaglio.volume.fill import fill
@@ -35,27 +35,24 @@ _AVOIDED, _FARTHER = 4.0, 4.0
 _LAYER_CELLS_PER_SECOND, _BYTES_PER_LAYER_CELL = 60_000.0, 400
 
 
-def field_used(surface: Product, sizing: Product) -> SizeField:
-    """The size field that the cells follow: where the surface was mended it has one of its own."""
-    return field_of(surface if "child" in surface.arrays else sizing)
-
-
 def _make(run: Run, avoided: Avoided) -> Made:
     """Tetrahedra, around layers where there are any."""
-    layers = run.product("layers")
-    if "row_of_face" in layers.arrays:
-        return _around_layers(run, layers, avoided)
-    return _alone(run)
+    surface = surface_made(run.product("surface"))
+    layers = layers_made(run.product("layers"), surface, run.product("domain"))
+    if layers is None:
+        return _alone(run, surface)
+    return _around(run, surface, layers, avoided)
 
 
-def _expected(run: Run, given: NDArray[np.int32] | None, swaps: int) -> Exactly:
-    surface, domain = run.product("surface"), run.product("domain")
-    a = surface.arrays
-    enclosed = zip(zones_of(domain), surface.report["zone_volumes"], strict=True)
+def _expected(
+    run: Run, surface: SurfaceMade, given: NDArray[np.int32] | None, swaps: int
+) -> Exactly:
+    domain = run.product("domain")
+    enclosed = zip(zones_of(domain), surface.enclosed, strict=True)
     return Exactly(
-        np.ascontiguousarray(a["points"]),
-        np.ascontiguousarray(a["triangles"]),
-        np.ascontiguousarray(a["region"]),
+        surface.points,
+        surface.triangles,
+        surface.region,
         sides_of(domain.report)[:, 0],
         given,
         {zone.name: volume for zone, volume in enclosed},
@@ -63,23 +60,21 @@ def _expected(run: Run, given: NDArray[np.int32] | None, swaps: int) -> Exactly:
     )
 
 
-def _alone(run: Run) -> Made:
-    surface, domain = run.product("surface"), run.product("domain")
-    a, settings = surface.arrays, run.settings
-    field = field_used(surface, run.product("sizing"))
-    region = np.ascontiguousarray(a["region"])
+def _alone(run: Run, surface: SurfaceMade) -> Made:
+    domain, settings = run.product("domain"), run.settings
+    field = surface.field(run.product("sizing"))
     filling = fill(
-        np.ascontiguousarray(a["points"]),
-        np.ascontiguousarray(a["triangles"]),
-        region,
+        surface.points,
+        surface.triangles,
+        surface.region,
         field,
         run.tell,
         max_cells=int(MEMORY_LIMIT / BYTES_PER_CELL),
         improve_passes=settings.passes,
         target=settings.target,
-        sides=sides_of(domain.report)[region],
+        sides=sides_of(domain.report)[surface.region],
     )
-    own = region[filling.origin]
+    own = surface.region[filling.origin]
     mesh = tet_mesh(
         filling.points,
         filling.tets,
@@ -88,11 +83,11 @@ def _alone(run: Run) -> Made:
         patches_of(domain),
         filling.zone,
         zones_of(domain),
-        unit=surface.report["unit"],
+        unit=surface.unit,
     )
     return Made(
         mesh,
-        _expected(run, None, filling.swaps),
+        _expected(run, surface, None, filling.swaps),
         _on_sheets(Polygons.of_rows(filling.triangles, own), domain),
         sizes=field,
         splits=filling.splits,
@@ -100,22 +95,12 @@ def _alone(run: Run) -> Made:
     )
 
 
-def _around_layers(run: Run, layers: Product, avoided: Avoided) -> Made:
+def _around(run: Run, surface: SurfaceMade, layers: LayersMade, avoided: Avoided) -> Made:
     """Layers, but for those near places that earlier tries failed at, and tetrahedra."""
-    surface, domain = run.product("surface"), run.product("domain")
-    a, settings = surface.arrays, run.settings
+    domain, settings = run.product("domain"), run.settings
     lowest = run.settings_of("layers").lowest
-    field = field_used(surface, run.product("sizing"))
-    shells, _ = shells_of(
-        np.ascontiguousarray(a["points"]),
-        np.ascontiguousarray(a["triangles"]),
-        np.ascontiguousarray(a["region"]),
-        sides_of(domain.report),
-        back_faces(domain.report),
-        layers.arrays["row_of_face"],
-        layers.arrays["grows"],
-    )
-    grown, wanted = grown_of(layers.arrays, shells)
+    field = surface.field(run.product("sizing"))
+    shells, grown, wanted = layers.shells, layers.grown, layers.wanted
     made = layered(
         shells,
         wanted,
@@ -136,7 +121,7 @@ def _around_layers(run: Run, layers: Product, avoided: Avoided) -> Made:
         patches_of(domain),
         made.zone,
         zones_of(domain),
-        unit=surface.report["unit"],
+        unit=surface.unit,
     )
     places = [
         shell.points[now.height < before.height * (1 - 1e-9)]
@@ -144,7 +129,7 @@ def _around_layers(run: Run, layers: Product, avoided: Avoided) -> Made:
     ]
     return Made(
         mesh,
-        _expected(run, made.given, made.swaps),
+        _expected(run, surface, made.given, made.swaps),
         _on_sheets(made.surface, domain),
         made.layer,
         field,
