@@ -9,7 +9,7 @@ import tempfile
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
-API, STAGES = "web/openapi.yaml", "web/src/testing/stages.json"
+API, STAGES = "web/openapi.yaml", "web/stages.json"
 
 
 def _written(folder: Path) -> None:

@@ -2,11 +2,11 @@
 import { cleanup, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
+import STAGES from "../../stages.json";
 import type { BlankDescription, StageDescription } from "../api/client";
 import { Stack } from "../stages/layers/Stack";
 import { benchWith, onBench, REPORTS, variantWith } from "../testing/bench";
 import { serving } from "../testing/server";
-import STAGES from "../testing/stages.json";
 import { useViewStore } from "../view/store";
 import { Blank } from "./Blank";
 import { freeName, moveFaces } from "./PatchesBlank";

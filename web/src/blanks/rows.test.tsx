@@ -3,9 +3,9 @@
 import { cleanup, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
+import STAGES from "../../stages.json";
 import type { BlankDescription, StageDescription } from "../api/client";
 import { benchWith, onBench } from "../testing/bench";
-import STAGES from "../testing/stages.json";
 import { Blank } from "./Blank";
 import { formOf, newRow, type RowField } from "./rows";
 
