@@ -36,7 +36,7 @@ lint: install
 	@cd web && npm run --silent check
 
 bench: install
-	@for name in opening live delaunay surface fill whole facets any_cells handover flow; do .venv/bin/python -m bench.$$name || exit 1; done
+	@for name in starting opening live delaunay surface fill whole facets any_cells handover flow; do .venv/bin/python -m bench.$$name || exit 1; done
 
 types: install
 	@.venv/bin/python -m start.schema
