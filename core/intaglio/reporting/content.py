@@ -210,15 +210,28 @@ def _inner(blank: Blank, value: Any, unit: str) -> list[str]:
 
 
 def _in_words(told: Mapping[str, Any], row: Mapping[str, Any], unit: str) -> str:
-    """A row of a kind: what it is on, the kind's words, its numbers with their units."""
-    kind = next(kind for kind in told["kinds"] if kind["key"] == row["is"])
-    amounts = [
-        f"{b['name'].replace('_', ' ')} {number(row[b['name']])} {b['unit']}".rstrip()
-        for b in (*kind["blanks"], *kind["optional"])
-        if b["name"] in row
+    """A row of a list: what it is on or called, its form in words where a field names it, and its
+    values with their units."""
+    by = told["by"]
+    forms = [
+        form
+        for form in told["forms"]
+        if (row.get(by) == form["key"] if by else set(form["told_by"]) <= set(row))
     ]
-    words = [f"{number(row[told['scope']])}: {kind['label']}", *amounts]
-    return ", ".join(words).replace("{unit}", unit)
+    blanks = [*told["common"], *(forms[0]["blanks"] if forms else [])]
+    head, *rest = [b for b in blanks if b["name"] in row]
+    amounts = [
+        f"{b['name'].replace('_', ' ')} {_said(row[b['name']])} {b['unit']}".rstrip() for b in rest
+    ]
+    words = [forms[0]["label"]] if by and forms else []
+    told_of = f"{_said(row[head['name']])}: {', '.join([*words, *amounts])}"
+    return told_of.replace("{unit}", unit)
+
+
+def _said(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return number(value)
 
 
 def _mesh(
