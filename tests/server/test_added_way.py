@@ -1,7 +1,5 @@
 """A made-up way of making the mesh, in the server: chosen, run, drawn, judged, handed over."""
 
-import multiprocessing
-
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
@@ -9,7 +7,7 @@ from intaglio.mesh.pack import unpack
 from intaglio.settings.blanks import blanks_of
 from intaglio.stages.volume import ways
 from intaglio.stages.volume.settings import VolumeMesh
-from studies import children
+from tests import made_up_way
 from tests.core.shapes import box, source
 from tests.made_up_way import WAY
 from tests.server.conftest import body
@@ -22,7 +20,8 @@ def with_way(monkeypatch):
     described = blanks_of(VolumeMesh)["cells"]
     before = described.choices
     object.__setattr__(described, "choices", (*before, (WAY.key, WAY.title)))
-    monkeypatch.setattr(children, "_context", lambda: multiprocessing.get_context("fork"))
+    monkeypatch.setattr("sandbox.child.compute", made_up_way.compute)
+    monkeypatch.setattr("sandbox.child.compute_many", made_up_way.compute_many)
     yield
     object.__setattr__(described, "choices", before)
 

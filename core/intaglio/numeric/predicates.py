@@ -48,11 +48,7 @@ def _determinant(ux, uy, uz, vx, vy, vz, wx, wy, wz):
     return add(total, multiply(_minor(ux, uy, vx, vy), wz))
 
 
-# one version for all types of numbers of nodes: of the exact one each is large
-_OF_NODES = "int64(float64[:, ::1], int64, int64, int64, int64)"
-
-
-@njit(_OF_NODES, cache=True)
+@njit(cache=True)
 def _orient3d_exact(p, a, b, c, d):
     return sign(
         _determinant(
@@ -69,7 +65,7 @@ def _orient3d_exact(p, a, b, c, d):
     )
 
 
-@njit(_OF_NODES, cache=True)
+@njit(cache=True)
 def orient3d(p, a, b, c, d):
     """Sign of the volume of tetrahedron abcd, rows of p (n, 3): 1 if (b-a)×(c-a)·(d-a) > 0."""
     dx = p[d, 0]
@@ -107,7 +103,8 @@ def orient3d(p, a, b, c, d):
         or (uz == 0.0 and vz == 0.0 and wz == 0.0)
     ):
         return 0
-    return _orient3d_exact(p, a, b, c, d)
+    # one version for all types of numbers of nodes: each is large
+    return _orient3d_exact(p, np.int64(a), np.int64(b), np.int64(c), np.int64(d))
 
 
 @njit(cache=True, inline="always")
