@@ -166,7 +166,7 @@ def test_products_of_earlier_versions_are_judged_by_what_they_tell():
         ("none", "list"),
         ([{"of": "beauty", "value": 1}], "metric must be one of"),
         ([{"of": "warp"}], "no value: it needs the limit"),
-        ([{"of": "warp", "value": 1}, {"of": "warp", "value": 2}], "two rows have the of “warp”"),
+        ([{"of": "warp", "value": 1}, {"of": "warp", "value": 2}], "“warp” stands in two rows"),
         ([{"of": "warp", "value": "x"}], "limit"),
         ([{"of": "warp", "value": float("nan")}], "finite"),
     ],

@@ -107,7 +107,7 @@ GOOD = {"name": "wake", "shape": "sphere", "size": 1, "easing": 2, "start": [0, 
         ("regions", [{**GOOD, "start": [0, 0]}], "three coordinates"),
         ("regions", [{**GOOD, "shape": "torus"}], "one of"),
         ("regions", [{**GOOD, "low": [0, 0, 0]}], "low belongs to a box, not to a sphere"),
-        ("regions", [GOOD, GOOD], "two rows have the name “wake”"),
+        ("regions", [GOOD, GOOD], "“wake” stands in two rows"),
         ("regions", [{**GOOD, "name": "1 2"}], "cannot name"),
         ("regions", {"a": 1}, "list"),
         (

@@ -31,7 +31,7 @@ from tests.core.shapes import box, pipe, source
         ([{"name": "a", "at": [0, 0, 0], "kind": "wet"}], "one of fluid, dry"),
         (
             [{"name": "a", "at": [0, 0, 0]}, {"name": "a", "at": [1, 0, 0]}],
-            "two rows have the name “a”",
+            "“a” stands in two rows",
         ),
     ],
 )

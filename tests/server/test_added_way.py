@@ -54,7 +54,7 @@ def test_a_study_is_meshed_another_way(ada, work, with_way, tmp_path):
     assert told["triangles"] == cells == len(drawn["triangles"])
     cut, told = unpack(ada.get(f"{base}/slice?nx=1&ny=0&nz=0&offset=10").content)
     assert 0 < told["cells"] <= cells and len(cut["value"])
-    judged = ada.get(f"{base}/quality?stage=mesh&metric=equiangle_skewness").data
+    judged = ada.get(f"{base}/quality?metric=equiangle_skewness&stage=mesh").data
     assert judged["cells"] == cells
     exported = ada.get(f"{base}/export")
     assert exported.status_code == 200 and body(exported).startswith(b"PK")

@@ -97,7 +97,7 @@ def checked(
         forms.also(where, made)
         if forms.unique and any(made[forms.unique] == other[forms.unique] for other in out):
             raise SettingRejected(
-                where, f"{forms.things}: two rows have the {forms.unique} “{made[forms.unique]}”."
+                where, f"{forms.things}: “{made[forms.unique]}” stands in two rows; drop one."
             )
         out.append(made)
     return out
