@@ -62,6 +62,7 @@ def test_volumes_are_met_as_far_as_the_surface_is():
 def test_counts_are_those_that_were_laid_out():
     mesh = _block(3)
     assert Counted(np.array([6 * 3 * 3 * 2])).findings(mesh, None, NO_BACK) == []
+    assert len(Counted(np.array([120])).findings(mesh, None, NO_BACK)) == 1
     (found,) = Counted(np.array([100])).findings(mesh, None, NO_BACK)
     assert found.level == "error" and "wall has 108 faces where 100" in found.message
 

@@ -351,6 +351,11 @@ def test_a_pair_outlives_what_its_patches_are_called(how, tmp_path):
     np.testing.assert_array_equal(kept.periodic[0].faces, pair.faces)
 
 
+def test_faces_in_two_pairs_are_told():
+    mesh = with_pair(wedge())
+    assert codes(replace(mesh, periodic=mesh.periodic * 2)) == {"periodic-mismatch"}
+
+
 def test_a_patch_that_is_a_side_in_part_is_told():
     mesh = with_pair(wedge())
     patch = np.where(mesh.patch == 2, 1, mesh.patch).astype(np.int32)
