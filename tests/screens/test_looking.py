@@ -127,6 +127,7 @@ def test_a_foreign_mesh_is_opened_judged_and_its_worst_cell_shown(page: Page, tm
     wait_until(lambda: dark(canvas) != -1 and drawn(canvas) > 10_000, 20)
     page.keyboard.press(".")
     wait_until(lambda: float(at.input_value()) > start, 5)
+    expect(rail).to_have_attribute("aria-busy", "false", timeout=60_000)
     # what is under the pointer is told, and left alone by a double click
     frame = canvas.bounding_box()
     assert frame

@@ -22,9 +22,18 @@ export function CellReadout({ view }: { view: Viewport }) {
 
   useEffect(() => {
     let frame = 0;
-    view.onPoint = (event) => {
+    let at: { clientX: number; clientY: number } | null = null;
+    const look = () => {
       cancelAnimationFrame(frame);
-      frame = requestAnimationFrame(() => setOver(event && view.cellAt(event)));
+      frame = requestAnimationFrame(() => setOver(at && view.cellAt(at)));
+    };
+    view.onPoint = (event) => {
+      at = event;
+      look();
+    };
+    // a slice moves, or the view does, under a pointer that rests
+    view.onDrawn = () => {
+      if (at) look();
     };
     view.onTwice = (event) => {
       const found = view.cellAt(event);
@@ -36,6 +45,7 @@ export function CellReadout({ view }: { view: Viewport }) {
     return () => {
       cancelAnimationFrame(frame);
       view.onPoint = () => {};
+      view.onDrawn = () => {};
       view.onTwice = () => {};
     };
   }, [view, metric]);

@@ -211,7 +211,12 @@ export function ModelView({ ready }: { ready: (view: Viewport) => void }) {
           {slices && (
             <>
               <PlaneHandles view={view} planes={cells.planes} step={cells.step} />
-              <SliceRail planes={cells.planes} panel={panel} openPanel={setPanel} />
+              <SliceRail
+                planes={cells.planes}
+                late={cells.late}
+                panel={panel}
+                openPanel={setPanel}
+              />
               {panel && <SlicePanel view={view} planes={cells.planes} />}
             </>
           )}

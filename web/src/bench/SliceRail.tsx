@@ -55,10 +55,13 @@ function Sign({ children }: { children: ReactNode }) {
 
 export function SliceRail({
   planes,
+  late = false,
   panel,
   openPanel,
 }: {
   planes: Placed[];
+  /** what is drawn is still that of another place */
+  late?: boolean;
   panel: boolean;
   openPanel: (open: boolean) => void;
 }) {
@@ -76,6 +79,7 @@ export function SliceRail({
     <div
       role="group"
       aria-label="Slice"
+      aria-busy={late}
       className="absolute right-3 top-10 flex w-[66px] flex-col items-center gap-1.5 border border-line bg-sheet py-2"
     >
       <button
@@ -111,7 +115,10 @@ export function SliceRail({
         className="h-40 w-4 accent-verdigris"
         style={{ writingMode: "vertical-lr", direction: "rtl" }}
       />
-      <span className="text-center text-[11px] leading-tight">
+      <span
+        title={late ? "the cells shown are those of an earlier place" : undefined}
+        className={`text-center text-[11px] leading-tight ${late ? "text-soft" : ""}`}
+      >
         {measure(at.offset, 3)}
         <br />
         {unit}

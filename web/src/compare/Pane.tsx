@@ -63,6 +63,7 @@ export function Pane({ made }: { made: (view: Viewport | null) => void }) {
   return (
     <section
       aria-label={`Mesh of ${variant.name}`}
+      aria-busy={cells.late}
       className="relative min-w-0 overflow-hidden border-l border-line"
     >
       <div ref={host} className="absolute inset-0" />

@@ -87,6 +87,7 @@ export function listenTo(canvas: HTMLCanvasElement, view: PointerTarget): () => 
     drag.x = event.clientX;
     drag.y = event.clientY;
     if (drag.moved < 4) return;
+    view.onPoint(null);
     if (drag.box) view.onBox(rectangle(event), false, event.shiftKey);
     else if (drag.pan) view.pan(dx, dy);
     else view.turn(dx * 0.008, dy * 0.008, drag.pivot);
@@ -102,6 +103,7 @@ export function listenTo(canvas: HTMLCanvasElement, view: PointerTarget): () => 
       });
     } else if (drag?.box) view.onBox(rectangle(event), true, event.shiftKey);
     drag = null;
+    view.onPoint(event);
   });
   on("pointerleave", () => {
     view.onHover(null);

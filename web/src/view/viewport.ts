@@ -59,6 +59,8 @@ export class Viewport extends Eye {
   onTwice: (event: { clientX: number; clientY: number }) => void = () => {};
   onHover: (region: number | null) => void = () => {};
   onMove: () => void = () => {};
+  /** a picture was drawn: what stands under a resting pointer may be another thing now */
+  onDrawn: () => void = () => {};
   /** what a key asks of what is drawn: slice on or off, the plane back or on by a cell */
   onKey: (act: "slice" | "back" | "on") => void = () => {};
   /** a box is being drawn (done false) or was drawn, in pixels of the host */
@@ -452,6 +454,7 @@ export class Viewport extends Eye {
         this.renderer.render(this.scene, this.camera),
       );
       this.onMove();
+      this.onDrawn();
     });
   }
 
