@@ -5,11 +5,11 @@ import pytest
 
 from intaglio.case.back import worked_back
 from intaglio.case.checks import checks
+from intaglio.case.friction import wall_flow
 from intaglio.case.names import likeness, names_findings
 from intaglio.case.room import room_findings
 from intaglio.case.setup import metres
 from intaglio.errors import SettingRejected
-from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.building import with_patches
 from intaglio.mesh.mesh import Patch, face_middles
 from tests.core import any_cells

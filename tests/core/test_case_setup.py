@@ -11,10 +11,11 @@ import pytest
 from vtkmodules.util.numpy_support import vtk_to_numpy
 from vtkmodules.vtkIOCGNSReader import vtkCGNSReader
 
-from intaglio.case.checks import checks, yplus
+from intaglio.case.checks import checks
 from intaglio.case.inflow import face_velocities
 from intaglio.case.kinds import CLOSURES, CONDITION_ROWS, MATERIAL_ROWS
 from intaglio.case.measuring import first_distances, patch_faces, zone_widths, zones_of_patches
+from intaglio.case.passing import yplus
 from intaglio.case.setup import set_up
 from intaglio.errors import SettingRejected
 from intaglio.formats.cgns import read_cgns, write_cgns

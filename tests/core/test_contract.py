@@ -18,7 +18,7 @@ MAY = {
     "cad": {"numeric", "facets", "sizing", "mesh"},
     "volume": {"numeric", "facets", "sizing", "mesh"},
     "layers": {"numeric", "facets", "sizing", "mesh", "quality", "volume"},
-    "case": {"mesh", "settings", "layers"},
+    "case": {"mesh", "settings"},
     "formats": {"mesh", "case"},
     "handover": {"case", "formats", "mesh"},
     "parts": {"numeric", "settings", "facets", "cad", "mesh", "formats"},

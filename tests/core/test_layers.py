@@ -10,6 +10,7 @@ import vtk
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeSphere
 from vtk.util.numpy_support import vtk_to_numpy
 
+from intaglio.case.friction import wall_flow
 from intaglio.errors import SettingRejected
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.layers.heights import (
@@ -21,7 +22,6 @@ from intaglio.layers.heights import (
     reached,
     total,
 )
-from intaglio.layers.yplus import wall_flow
 from intaglio.mesh.cells import PRISM
 from intaglio.mesh.drawing import peeled_arrays
 from intaglio.mesh.mesh import Mesh

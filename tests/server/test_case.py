@@ -42,6 +42,10 @@ def test_figures_follow_the_settings_at_once(named, variant):
     assert _set(named, variant, conditions=faster).status_code == 200
     (again,) = _case(named, variant).json()["inlets"]
     assert again["reynolds"] == pytest.approx(3 * inflow["reynolds"], rel=1e-9)
+    # and so does the flow that a wanted y+ goes by
+    past = named.get(f"/api/variants/{variant.id}/layers/foretold").json()["flow"]
+    assert past["speed"] == 3.0 and past["told"]
+    assert past["viscosity"] == pytest.approx(fluid["viscosity"] / fluid["density"], rel=5e-3)
 
 
 def test_what_does_not_fit_is_told_before_anything_runs(named, variant):

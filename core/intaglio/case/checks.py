@@ -5,10 +5,10 @@ from typing import Any
 
 from intaglio.case.kinds import CONDITION_ROWS, ENTERS, LEAVES, LEVELS
 from intaglio.case.names import names_findings
+from intaglio.case.passing import yplus
 from intaglio.case.setup import CaseSetup, PatchSetup, metres
 from intaglio.case.similarity import LAMINAR_PIPE, TURBULENT_PIPE
 from intaglio.findings import Finding, offer, two_digits
-from intaglio.layers.yplus import wall_flow
 
 # from here on the density changes by 5 % and more
 _COMPRESSIBLE = 0.3
@@ -295,31 +295,6 @@ def _similarity(case: CaseSetup) -> list[Finding]:
                 measure="the largest Mach number",
             )
         )
-    return out
-
-
-def yplus(
-    case: CaseSetup, near: Mapping[str, float], widths: Mapping[str, float]
-) -> dict[str, float]:
-    """Estimated y+ of the first cells' centroids at each wall that holds a driven fluid, by the
-    friction of a smooth pipe as wide as its zone at the fastest mean speed that enters there; in a
-    stream by that of a plate as long as the zone is wide."""
-    out = {}
-    for zone in case.zones:
-        if zone.kind != "fluid":
-            continue
-        flows = [p for p in case.patches if zone.name in p.zones and p.inflow is not None]
-        speed = max((abs(p.inflow.speed) for p in flows if p.inflow), default=0.0)
-        width = widths.get(zone.name, 0.0)
-        if speed <= 0 or width <= 0:
-            continue
-        along = "plate" if any(p.condition == "stream" for p in flows) else "pipe"
-        kinematic = zone.properties.viscosity / zone.properties.density
-        shear = wall_flow(1.0, speed, width, kinematic, along).shear_speed
-        for p in case.patches:
-            still = p.condition in ("no_slip", "moving", "turning") and zone.name in p.zones
-            if still and near.get(p.name, 0.0) > 0:
-                out[p.name] = near[p.name] * shear / kinematic
     return out
 
 

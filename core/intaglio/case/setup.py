@@ -6,7 +6,6 @@ Lengths of the settings and of the mesh are in the model's unit; all here is in 
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from fnmatch import fnmatchcase
 from typing import Any
 
 from intaglio.case.kinds import (
@@ -23,6 +22,7 @@ from intaglio.case.materials import Properties, properties
 from intaglio.case.similarity import C_MU, Turbulence, pipe_intensity, reynolds, turbulence
 from intaglio.errors import SettingRejected
 from intaglio.settings.kinded import Kinded
+from intaglio.settings.patterns import fits
 from intaglio.units import MM_PER_UNIT
 
 # °C of a fluid that says nothing else
@@ -147,10 +147,7 @@ def matched(
     for n, row in enumerate(rows, 1):
         kind = kinded.kind(row["is"])
         meant = [
-            name
-            for name, own in named.items()
-            if kind.fit(own)
-            and any(fnmatchcase(name.lower(), p.strip().lower()) for p in row[kinded.scope])
+            name for name, own in named.items() if kind.fit(own) and fits(row[kinded.scope], name)
         ]
         # a row for all the rest may find none
         if not meant and any(p.strip() != "*" for p in row[kinded.scope]):

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from intaglio.errors import FileRejected
+from intaglio.layers.heights import growths, over_first
 from intaglio.layers.stacks import Stacks, stacks, standing
 from intaglio.mesh.building import NO_POLYGONS, Polygons, cell_mesh
 from intaglio.mesh.cells import (
@@ -24,10 +25,6 @@ from intaglio.mesh.cells import (
 from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, Shapes, rows
 from intaglio.mesh.periodic import paired, paired_patches
 from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
-
-# no layer is more than so many times as high as the one below
-_MOST_GROWTH = 3.0
-_HALVINGS = 60
 
 
 @dataclass(frozen=True)
@@ -139,8 +136,8 @@ def _points(
     rate = np.full(len(columns), 1.0 if growth is None else growth)
     thinned = np.zeros(len(columns), bool)
     if first is not None:
-        rate, thinned = _growths(first, total, number)
-    begin = total / _sums(rate, number)
+        rate, thinned = growths(first, total, number)
+    begin = total / over_first(rate, number)
     up = np.zeros(len(columns))
     step = begin.copy()
     passed = np.zeros(len(columns), np.int64)
@@ -168,26 +165,6 @@ def _along(line: Floats, length: Floats, reach: Floats, up: Floats) -> Floats:
     a, b = line[k, j, 0], line[k, j, 1]
     out: Floats = a + np.clip(share, 0.0, 1.0)[:, None] * (b - a)
     return out
-
-
-def _sums(rate: Floats, number: Ints) -> Floats:
-    """Height of layers (k,) over that of the first."""
-    near = np.abs(rate - 1.0) < 1e-9
-    safe = np.where(near, 2.0, rate)
-    return np.where(near, number, (safe**number - 1.0) / (safe - 1.0))
-
-
-def _growths(first: float, total: Floats, number: Ints) -> tuple[Floats, np.ndarray]:
-    """The growths (k,) at which layers from `first` on reach total (k,), by halving; 1 where even
-    that is too high, and then thinned."""
-    thinned = number * first > total * (1 + 1e-9)
-    low, high = np.ones(len(total)), np.full(len(total), _MOST_GROWTH)
-    for _ in range(_HALVINGS):
-        middle = 0.5 * (low + high)
-        over = first * _sums(middle, number) > total
-        high = np.where(over, middle, high)
-        low = np.where(over, low, middle)
-    return np.where(thinned, 1.0, 0.5 * (low + high)), thinned
 
 
 def _ends_of(nodes: Ints, found: Stacks, pairs: list[tuple[int, int]]) -> tuple[Ints, Ints, Ints]:

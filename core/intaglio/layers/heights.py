@@ -5,8 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-# halvings that find a growth to a relative 1e-12
-_HALVINGS = 40
+# no layer is more than so many times as high as the one below
+MOST_GROWTH = 3.0
+# halvings that find a growth to a relative 1e-12, and to the last bit
+_HALVINGS, _ALL_HALVINGS = 40, 60
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -46,6 +48,26 @@ def of_total(thickness: float, growth: float, count: int) -> Heights:
 def of_last(height: float, growth: float, count: int) -> Heights:
     """The layers of which the last is `height` high."""
     return Heights(height / growth ** (count - 1), growth, count)
+
+
+def over_first(growth: Floats, count: Ints) -> Floats:
+    """Height of layers (k,) in all over that of the first."""
+    near = np.abs(growth - 1.0) < 1e-9
+    safe = np.where(near, 2.0, growth)
+    return np.where(near, count, (safe**count - 1.0) / (safe - 1.0))
+
+
+def growths(first: float, total: Floats, count: Ints) -> tuple[Floats, NDArray[np.bool_]]:
+    """The growths (k,) of 1 to MOST_GROWTH at which layers from `first` on reach total (k,), by
+    halving; 1 where even that is too high, and then thinned (k,)."""
+    thinned = count * first > total * (1 + 1e-9)
+    low, high = np.ones(len(total)), np.full(len(total), MOST_GROWTH)
+    for _ in range(_ALL_HALVINGS):
+        middle = 0.5 * (low + high)
+        over = first * over_first(middle, count) > total
+        high = np.where(over, middle, high)
+        low = np.where(over, low, middle)
+    return np.where(thinned, 1.0, 0.5 * (low + high)), thinned
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,11 @@ from pydantic import TypeAdapter
 
 from intaglio.proof.report import ProofReport
 from intaglio.recipe.proving import FLOW
+from intaglio.stages.layers.foretold import LayersTold
 from intaglio.stages.registry import STAGES
 
+# what is told beside the stages' reports
+_BESIDE: dict[str, Any] = {FLOW: ProofReport, "layers foretold": LayersTold}
 _PLACE = "#/components/schemas/{model}"
 
 
@@ -18,9 +21,9 @@ def report_schemas() -> dict[str, Any]:
     adapters: list[tuple[str, Literal["validation", "serialization"], TypeAdapter[Any]]] = [
         (stage.key, mode, TypeAdapter(stage.report)) for stage in STAGES
     ]
-    adapters.append((FLOW, mode, TypeAdapter(ProofReport)))
+    adapters += [(key, mode, TypeAdapter(told)) for key, told in _BESIDE.items()]
     refs, common = TypeAdapter.json_schemas(adapters, ref_template=_PLACE)
-    by_stage = {key: schema for (key, _), schema in refs.items() if key != FLOW}
+    by_stage = {key: schema for (key, _), schema in refs.items() if key not in _BESIDE}
     return {
         **_without_titles(common.get("$defs", {})),
         "Reports": {

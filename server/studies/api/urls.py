@@ -47,6 +47,7 @@ urlpatterns = [
     path(f"{_VARIANT}/stack", results.StackView.as_view()),
     path(f"{_VARIANT}/cells", results.CellsView.as_view()),
     path(f"{_VARIANT}/case", case.CaseView.as_view()),
+    path(f"{_VARIANT}/layers/foretold", case.LayersView.as_view()),
     path(f"{_VARIANT}/case/back", case.BackView.as_view()),
     path(f"{_VARIANT}/flow", flow.FlowView.as_view()),
     path(f"{_VARIANT}/flow/convergence", flow.ConvergenceView.as_view()),

@@ -720,6 +720,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/variants/{variant_id}/layers/foretold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What rows of layers, and of layers divided again, come to, and the flow past the walls as
+         *     `LayersTold` describes it. 400 where a row cannot be used.
+         */
+        get: operations["variants_layers_foretold_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/variants/{variant_id}/quality": {
         parameters: {
             query?: never;
@@ -1632,6 +1652,21 @@ export interface components {
             };
         };
         /**
+         * @description A row that divides layers: total: height (model's unit) there is, growth that comes of it,
+         *     fits: `well`, `flat` (so many do not fit that begin so high) or `steep` (no growth allowed leads
+         *     from so low a first one to the top); ends (count + 1) as in RowTold; start: a first height to
+         *     begin with.
+         */
+        DivisionTold: {
+            total: number;
+            growth: number;
+            fits: string;
+            first: number;
+            last: number;
+            ends: number[];
+            start: number;
+        };
+        /**
          * @description The fluid: its zones, a point in it, and the smallest radius of its surface; of a mesh that
          *     was read, its cells.
          */
@@ -1715,6 +1750,19 @@ export interface components {
             repairs: components["schemas"]["Offer"][];
             histogram: components["schemas"]["MeasureHistogram"] | null;
             accepted?: string;
+        };
+        /**
+         * @description The flow past the walls: speed (m/s), length (model's unit) of a plate or diameter of a pipe,
+         *     kinematic viscosity (m²/s), along: plate or pipe; yplus: in the middle of a first layer one unit
+         *     high; told: whether the case tells the speed, which is 1 m/s otherwise.
+         */
+        FlowTold: {
+            speed: number;
+            length: number;
+            viscosity: number;
+            along: string;
+            yplus: number;
+            told: boolean;
         };
         /** @description Expected triangles, cells, bytes and seconds. */
         ForecastRow: {
@@ -1803,6 +1851,18 @@ export interface components {
             unit: string;
             cells: number;
             patches: components["schemas"]["LayerPatchRow"][];
+        };
+        /**
+         * @description What rows come to. flow: by the case, null while there is no domain; asked: that of the first
+         *     row that goes by y+, else flow; layers: by row; divisions: by row,
+         *     null for those that no grown layers fit; count: layers that a new division begins with.
+         */
+        LayersTold: {
+            flow: components["schemas"]["FlowTold"] | null;
+            asked: components["schemas"]["FlowTold"] | null;
+            layers: components["schemas"]["RowTold"][];
+            divisions: (components["schemas"]["DivisionTold"] | null)[];
+            count: number;
         };
         /**
          * @description How a mesh stands to a limit: the worst value, how many cells are beyond (at least so many,
@@ -1932,6 +1992,33 @@ export interface components {
         ResidualRows: {
             momentum: number[][];
             mass: number[];
+        };
+        /**
+         * @description A row of layers: heights first, last and total, in lengths of the wall's edge where of_edge,
+         *     else in the model's unit; ends (count + 1): where each layer ends as shares of all, 0 first;
+         *     core: height of the first core cell over that of the last layer, null where the wall's edge is
+         *     not known; flow: that which y+ goes by, or the usual one.
+         */
+        RowTold: {
+            first: number;
+            last: number;
+            total: number;
+            of_edge: boolean;
+            ends: number[];
+            core: number | null;
+            flow: components["schemas"]["ShearTold"] | null;
+        };
+        /**
+         * @description A flow at a wall: along plate or pipe, Reynolds number, coefficient of friction, thickness
+         *     (model's unit) of the boundary layer, within: layers that end inside it, null where heights are
+         *     not known.
+         */
+        ShearTold: {
+            along: string;
+            reynolds: number;
+            friction: number;
+            thickness: number;
+            within: number | null;
         };
         /** @description Edge lengths on the surface, what they come to, and where counted edges get their ends. */
         SizingReport: {
@@ -3261,6 +3348,29 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    variants_layers_foretold_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                variant_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };

@@ -1,7 +1,7 @@
-import { reportOf, useBench } from "../bench/context";
-import { pattern } from "../parts/pattern";
-import { growthTo } from "../stages/layers/heights";
+import { useBench } from "../bench/context";
+import { measure } from "../parts/numbers";
 import { Stack } from "../stages/layers/Stack";
+import { useLayersTold } from "../stages/layers/useLayersTold";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { type AnyRow, newRow, numberOr, split } from "./rows";
@@ -17,9 +17,8 @@ const DRAWN = ["patches", "count", "growth", "first"];
 
 /** Layers of the finished mesh divided again: a row for each scope, drawn as it will be. */
 export function DivisionsBlank({ blank, value, change }: BlankProps) {
-  const { unit, lists, variant } = useBench();
-  const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
-  const grown = reportOf(variant, "layers")?.patches ?? [];
+  const { unit } = useBench();
+  const told = useLayersTold();
   const rows = (value as Division[]) ?? [];
   const begun = (given: AnyRow) =>
     (blank.rows ? newRow(blank.rows, "growth", given) : given) as unknown as Division;
@@ -29,9 +28,8 @@ export function DivisionsBlank({ blank, value, change }: BlankProps) {
       {rows.length === 0 && <span className="text-soft">not at all.</span>}
       {rows.map((row, k) => {
         const { patches, count } = row;
-        const total = grown.find((p) => patches.some((n) => pattern(n).test(p.name)))?.total;
-        const growth =
-          row.growth ?? (total === undefined ? null : growthTo(Number(row.first), total, count));
+        // what is told of as many rows is told of these
+        const known = told?.divisions.length === rows.length ? told.divisions[k] : null;
         const what = `layers divided again ${k + 1}`;
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: rows have no names of their own
@@ -53,12 +51,11 @@ export function DivisionsBlank({ blank, value, change }: BlankProps) {
               className="blank"
               value={row.first === undefined ? "growth" : "first"}
               onChange={(e) => {
-                const part = total !== undefined ? total / (3 * count) : 0.1;
                 put(
                   k,
                   e.target.value === "growth"
                     ? begun({ patches, count })
-                    : { patches, count, first: Number(part.toPrecision(2)) },
+                    : { patches, count, first: known?.start ?? 0.1 },
                 );
               }}
             >
@@ -80,13 +77,11 @@ export function DivisionsBlank({ blank, value, change }: BlankProps) {
               drawn={DRAWN}
               put={(next) => put(k, next as unknown as Division)}
             />
-            {total !== undefined && growth !== null && (
-              <Stack row={{ patches, count, growth, total }} unit={unit} mm={mm} />
-            )}
-            {total !== undefined && growth === null && (
+            {known && <Stack told={known} unit={unit} />}
+            {known && known.fits !== "well" && (
               <span className="block text-[11.5px] text-soft">
-                {Number(row.first) * count > total
-                  ? `So many that begin so do not fit the ${Number(total.toPrecision(3))} ${unit} there are: they will be even, and thinner.`
+                {known.fits === "flat"
+                  ? `So many that begin so do not fit the ${measure(known.total, 3)} ${unit} there are: they will be even, and thinner.`
                   : "From so low a first one they would have to grow by more than 3: they will begin higher."}
               </span>
             )}
@@ -99,7 +94,10 @@ export function DivisionsBlank({ blank, value, change }: BlankProps) {
           press={() =>
             change([
               ...rows,
-              begun({ patches: [rows.length === 0 ? "*" : "wall*"], count: most(grown) }),
+              begun({
+                patches: [rows.length === 0 ? "*" : "wall*"],
+                ...(told && { count: told.count }),
+              }),
             ])
           }
         />
@@ -107,6 +105,3 @@ export function DivisionsBlank({ blank, value, change }: BlankProps) {
     </span>
   );
 }
-
-/** Twice as many as there are, to begin with. */
-const most = (grown: { count: number }[]) => 2 * Math.max(4, ...grown.map((p) => p.count));

@@ -1,14 +1,7 @@
 import { reportOf, useBench } from "../bench/context";
-import { pattern } from "../parts/pattern";
-import { type Flow, useUsualFlow } from "../stages/layers/flow";
-import {
-  heights,
-  type LayerRow,
-  MEASURES,
-  type Measure,
-  measureOf,
-} from "../stages/layers/heights";
+import { type LayerRow, MEASURES, type Measure, measureOf } from "../stages/layers/rows";
 import { Stack } from "../stages/layers/Stack";
+import { type FlowTold, type RowTold, useLayersTold } from "../stages/layers/useLayersTold";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { type AnyRow, newRow, numberOr, type RowForms, split } from "./rows";
@@ -20,19 +13,12 @@ const DRAWN = [
 
 /** Layers on walls: a row for each scope, with its layers drawn to scale. */
 export function LayersBlank({ blank, value, change }: BlankProps) {
-  const { unit, lists, variant } = useBench();
-  const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
+  const { unit, variant } = useBench();
   const zones = reportOf(variant, "domain")?.zones ?? [];
-  const usual = useUsualFlow();
+  const told = useLayersTold();
   const rows = (value as LayerRow[]) ?? [];
-  const surface = reportOf(variant, "surface");
-  const domain = reportOf(variant, "domain");
-  const grown = reportOf(variant, "layers")?.patches ?? [];
-  // of the patches if layers were grown there, else in the mean of the surface's triangles
-  const mean =
-    surface && domain ? Math.sqrt((4 * domain.area) / (Math.sqrt(3) * surface.triangles)) : null;
-  const edgeOf = (names: string[]) =>
-    grown.find((p) => names.some((n) => pattern(n).test(p.name)))?.edge ?? mean;
+  // what is told of as many rows is told of these
+  const known = told?.layers.length === rows.length ? told.layers : [];
   return (
     <span className="block">
       {rows.length === 0 && <span className="text-soft">none.</span>}
@@ -43,9 +29,8 @@ export function LayersBlank({ blank, value, change }: BlankProps) {
           row={row}
           number={k + 1}
           unit={unit}
-          mm={mm}
-          usual={usual}
-          edge={edgeOf(row.patches)}
+          usual={told?.flow ?? null}
+          told={known[k] ?? null}
           forms={blank.rows}
           hasSolids={zones.some((zone) => zone.kind === "solid")}
           set={(next) => change(rows.map((r, i) => (i === k ? next : r)))}
@@ -65,20 +50,23 @@ export function LayersBlank({ blank, value, change }: BlankProps) {
   );
 }
 
+/** What a new row has where it is given by that. */
+const startOf = (forms: RowForms | null, key: Measure): number =>
+  (forms?.forms.find((form) => form.key === key)?.blanks[0]?.start as number | undefined) ?? 1;
+
 interface ScopeProps {
   row: LayerRow;
   number: number;
   unit: string;
-  mm: number;
-  usual: Flow | null;
-  edge: number | null;
+  usual: FlowTold | null;
+  told: RowTold | null;
   forms: RowForms | null;
   hasSolids: boolean;
   set: (row: LayerRow) => void;
   remove: () => void;
 }
 
-function Scope({ row, number, unit, mm, usual, edge, forms, hasSolids, set, remove }: ScopeProps) {
+function Scope({ row, number, unit, usual, told, forms, hasSolids, set, remove }: ScopeProps) {
   const own = measureOf(row);
   const { patches, count, growth } = row;
   const solids = row.solids ? { solids: true } : {};
@@ -111,14 +99,15 @@ function Scope({ row, number, unit, mm, usual, edge, forms, hasSolids, set, remo
           const key = e.target.value as Measure;
           // in the units of the model a height is the same as before; of the edge it is unknown
           if (key === "yplus") {
-            set({ patches, count, growth, yplus: 1, ...usual, ...solids });
+            if (!usual) return;
+            const { speed, length, viscosity, along } = usual;
+            const yplus = startOf(forms, key);
+            set({ patches, count, growth, yplus, speed, length, viscosity, along, ...solids });
             return;
           }
-          const kept = own !== "last" && key !== "last" ? heights(row, mm)?.[key] : undefined;
+          const kept = own !== "last" && key !== "last" ? told?.[key] : undefined;
           const rounded = kept && Number(kept.toPrecision(3));
-          const start = forms?.forms.find((f) => f.key === key)?.blanks[0]?.start as number;
-          const height = rounded ?? start ?? 1;
-          set({ patches, count, growth, [key]: height, ...solids });
+          set({ patches, count, growth, [key]: rounded ?? startOf(forms, key), ...solids });
         }}
       >
         {MEASURES.filter(([key]) => key !== "yplus" || own === key || usual).map(([key, words]) => (
@@ -146,7 +135,7 @@ function Scope({ row, number, unit, mm, usual, edge, forms, hasSolids, set, remo
             aria-label={`wall of layers ${number}`}
             className="blank"
             value={row.along ?? "plate"}
-            onChange={(e) => set({ ...row, along: e.target.value as "plate" | "pipe" })}
+            onChange={(e) => set({ ...row, along: e.target.value })}
           >
             <option value="plate">along a plate of</option>
             <option value="pipe">in a pipe of</option>
@@ -185,7 +174,12 @@ function Scope({ row, number, unit, mm, usual, edge, forms, hasSolids, set, remo
         drawn={DRAWN}
         put={(next) => set(next as unknown as LayerRow)}
       />
-      <Stack row={row} unit={unit} mm={mm} edge={edge} usual={usual} />
+      {own === "yplus" && usual?.told === false && (
+        <span className="block text-[11.5px] leading-tight text-soft">
+          The case tells no speed yet: 1 m/s stands for yours.
+        </span>
+      )}
+      {told && <Stack told={told} unit={unit} named={own === "yplus"} />}
     </Row>
   );
 }

@@ -283,31 +283,35 @@ describe("layers", () => {
     expect(change).toHaveBeenCalledWith([{ patches: ["*"], count: 8, growth: 1.2, last: 0.5 }]);
   });
 
-  it("are drawn to scale with their numbers before anything runs", () => {
+  const TOLD = { first: 1, last: 4, total: 7, of_edge: false, ends: [0, 1 / 7, 3 / 7, 1] };
+  const FLOW = { speed: 2, length: 12.5, viscosity: 1e-6, along: "pipe", yplus: 3, told: true };
+  const telling = (layers: object[], flow: object | null = FLOW) =>
+    serving({
+      "GET variants/5/layers/foretold": { flow, asked: flow, layers, divisions: [], count: 10 },
+    });
+
+  it("are drawn to scale with their numbers, as the core tells them", async () => {
+    telling([{ ...TOLD, core: 0.084, flow: null }]);
     shown("layers", [{ ...ROW, last: undefined, total: 7 }]);
-    expect(screen.getByRole("img", { name: "3 layers to scale" })).toBeTruthy();
+    expect(await screen.findByRole("img", { name: "3 layers to scale" })).toBeTruthy();
     expect(screen.getByText(/first 1/).textContent).toBe("first 1last 4all 7 mm");
-    // a regular tetrahedron on the wall's edges of 0.41 is 0.335 high
     expect(screen.getByText(/first core cell about 0.084 times/)).toBeTruthy();
-    cleanup();
-    shown("layers", [ROW]);
-    expect(screen.getByText(/first core cell about 1.6 times/)).toBeTruthy();
   });
 
   it("tell how many lie inside the boundary layer of a plate", () => {
-    // at a Reynolds number of a million 1 m of plate has 0.16 / 10^(6/7) m: 22 mm
-    const usual = { speed: 1, length: 1000, viscosity: 1e-6, along: "plate" as const };
-    const row = { patches: ["*"], count: 6, growth: 2, first: 1 };
-    onBench(<Stack row={row} unit="mm" mm={1} usual={usual} />, benchWith({}));
-    expect(screen.getByText(/4 of 6 layers inside/).textContent).toMatch(/about 22 mm$/);
+    const flow = { along: "plate", reynolds: 1e6, friction: 0.004, thickness: 22.2, within: 2 };
+    onBench(<Stack told={{ ...TOLD, core: null, flow }} unit="mm" />, benchWith({}));
+    expect(screen.getByText(/2 of 3 layers inside/).textContent).toMatch(/about 22 mm$/);
   });
 
   it("change number by number, and by what they are given", async () => {
+    telling([{ ...TOLD, core: null, flow: null }]);
     const change = shown("layers", [{ ...ROW, last: undefined, total: 7 }]);
     const field = screen.getByLabelText("number of layers 1");
     await userEvent.clear(field);
     await userEvent.type(field, "5{Enter}");
     expect(change.mock.lastCall?.[0][0]).toMatchObject({ count: 5, total: 7 });
+    await screen.findByRole("img", { name: "3 layers to scale" });
     // in another measure the layers stay as high as they are
     await userEvent.selectOptions(screen.getByLabelText("what is given of layers 1"), "first");
     expect(change.mock.lastCall?.[0]).toEqual([
@@ -316,23 +320,30 @@ describe("layers", () => {
   });
 
   it("by y⁺ begin with the flow of the case, and say what that comes to", async () => {
+    const flow = { along: "pipe", reynolds: 25000, friction: 0.006, thickness: 6.25, within: 3 };
+    telling([{ ...TOLD, core: null, flow }]);
     const change = shown("layers", [ROW]);
-    await userEvent.selectOptions(screen.getByLabelText("what is given of layers 1"), "yplus");
+    const what = screen.getByLabelText("what is given of layers 1");
+    await screen.findByRole("option", { name: "the first at y⁺" });
+    await userEvent.selectOptions(what, "yplus");
     const row = change.mock.lastCall?.[0]?.[0];
-    // 4 volumes over the area of the fluid, and 1.002e-3 Pa s over 998.2 kg/m³
-    expect(row).toEqual({
-      patches: ["wall*"],
-      count: 3,
-      growth: 2,
-      yplus: 1,
-      speed: 1,
-      length: 12.5,
-      viscosity: 1e-6,
-      along: "pipe",
-    });
+    const own = { speed: 2, length: 12.5, viscosity: 1e-6, along: "pipe" };
+    expect(row).toEqual({ patches: ["wall*"], count: 3, growth: 2, yplus: 1, ...own });
     cleanup();
     shown("layers", [row]);
-    expect(screen.getByText(/smooth pipe/).textContent).toMatch(/Re 12,500.*3 of 3 layers/);
+    expect((await screen.findByText(/smooth pipe/)).textContent).toMatch(/Re 25,000.*3 of 3/);
+    cleanup();
+    telling([{ ...TOLD, core: null, flow }], { ...FLOW, told: false });
+    shown("layers", [row]);
+    expect(await screen.findByText(/tells no speed yet/)).toBeTruthy();
+  });
+
+  it("are not told of a row that the core has not seen", async () => {
+    const asked = telling([{ ...TOLD, core: null, flow: null }]);
+    shown("layers", [ROW, ROW]);
+    await vi.waitFor(() => expect(asked.length).toBeGreaterThan(0));
+    await screen.findAllByRole("option", { name: "the first at y⁺" });
+    expect(screen.queryByRole("img")).toBeNull();
   });
 
   it("are removed", async () => {
@@ -343,29 +354,46 @@ describe("layers", () => {
 });
 
 describe("layers divided again", () => {
+  const TOLD = {
+    ...{ total: 0.744, growth: 2, fits: "well", first: 0.106, last: 0.425 },
+    ...{ ends: [0, 1 / 7, 3 / 7, 1], start: 0.083 },
+  };
+  const telling = (division: object | null) =>
+    serving({
+      "GET variants/5/layers/foretold": {
+        ...{ flow: null, asked: null, layers: [], count: 10 },
+        divisions: [division],
+      },
+    });
+
   it("are none, until one asks for it", async () => {
+    telling(null);
     const change = shown("divisions", []);
     expect(screen.getByText("not at all.")).toBeTruthy();
-    await userEvent.click(screen.getByRole("button", { name: "Divide them again" }));
-    expect(change).toHaveBeenCalledWith([{ patches: ["*"], count: 10, growth: 1.2 }]);
+    await vi.waitFor(async () => {
+      await userEvent.click(screen.getByRole("button", { name: "Divide them again" }));
+      expect(change).toHaveBeenLastCalledWith([{ patches: ["*"], count: 10, growth: 1.2 }]);
+    });
   });
 
   it("are drawn as they will be, by their growth or their first height", async () => {
     const row = { patches: ["wall*"], count: 3, growth: 2 };
+    telling(TOLD);
     const change = shown("divisions", [row]);
-    // 0.744 high in all, as the report of Layers has it
-    expect(screen.getByText(/first 0/).textContent).toBe("first 0.106last 0.425all 0.744 mm");
+    expect((await screen.findByText(/first 0/)).textContent).toBe(
+      "first 0.106last 0.425all 0.744 mm",
+    );
     await userEvent.selectOptions(screen.getByRole("combobox"), "first");
     expect(change.mock.lastCall?.[0]).toEqual([{ patches: ["wall*"], count: 3, first: 0.083 }]);
-    cleanup();
-    shown("divisions", [{ patches: ["wall*"], count: 3, first: 0.744 / 7 }]);
-    expect(screen.getByText(/first 0/).textContent).toBe("first 0.106last 0.425all 0.744 mm");
-    cleanup();
-    shown("divisions", [{ patches: ["wall*"], count: 3, first: 5 }]);
-    expect(screen.getByText(/will be even/)).toBeTruthy();
-    cleanup();
-    shown("divisions", [{ patches: ["wall*"], count: 3, first: 0.01 }]);
-    expect(screen.getByText(/will begin higher/)).toBeTruthy();
+    for (const [fits, words] of [
+      ["flat", /will be even/],
+      ["steep", /will begin higher/],
+    ] as const) {
+      cleanup();
+      telling({ ...TOLD, fits });
+      shown("divisions", [{ patches: ["wall*"], count: 3, first: 5 }]);
+      expect(await screen.findByText(words)).toBeTruthy();
+    }
   });
 
   it("are removed", async () => {

@@ -44,7 +44,7 @@ def foretold(
     meshed: Sequence[Mapping[str, Any]] = (),
 ) -> dict[str, Any]:
     """Inflows, materials and findings of a case as its settings stand. Raises SettingRejected."""
-    case = _case(settings, domain, patches, meshed)
+    case = case_of(settings, domain, patches, meshed)
     return {
         "inlets": inflow_rows(case),
         "materials": material_rows(case),
@@ -64,16 +64,17 @@ def back(
     what: str,
 ) -> dict[str, list[dict[str, Any]]]:
     """What `worked_back` gives, for a length in the model's unit."""
-    case = _case(settings, domain, patches, meshed)
+    case = case_of(settings, domain, patches, meshed)
     return worked_back(settings, case, patch, reynolds, length * metres(domain["unit"]), what)
 
 
-def _case(
+def case_of(
     settings: Mapping[str, Any],
     domain: Report,
     patches: Report,
-    meshed: Sequence[Mapping[str, Any]],
+    meshed: Sequence[Mapping[str, Any]] = (),
 ) -> CaseSetup:
+    """The case as its settings stand. Raises SettingRejected."""
     zones = {zone["name"]: zone["kind"] for zone in domain["zones"]}
     return set_up(settings, zones, bounded_patches(domain, patches, meshed), domain["unit"])
 

@@ -7,9 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from intaglio.case.checks import checks, yplus
+from intaglio.case.checks import checks
 from intaglio.case.document import case_document
 from intaglio.case.measuring import first_distances, zone_widths, zones_of_patches
+from intaglio.case.passing import yplus
 from intaglio.case.room import room_findings
 from intaglio.case.setup import CaseSetup, metres, set_up
 from intaglio.errors import StepFailed

@@ -1,6 +1,6 @@
 """The rows of layers: on which patches, how many, how fast they grow, and how high they are."""
 
-from intaglio.layers.yplus import ALONG
+from intaglio.case.friction import ALONG
 from intaglio.settings.blanks import Blank
 from intaglio.settings.forms import OPTIONAL, PATTERNS, Field, Form, Forms, rows_of
 
@@ -8,7 +8,9 @@ MOST_LAYERS = 100
 COUNT = Field("count", Blank("integer", "number of layers", "", least=1, most=MOST_LAYERS), 8)
 GROWTH = Blank("number", "growth of layers", "", least=1.0, most=3.0, start=1.2)
 FIRST = Field("first", Blank("length", "height of the first layer", "", "{unit}", above=0.0))
-_YPLUS = Blank("number", "y+ in the middle of the first layer", "", above=0.0, most=1000.0)
+_YPLUS = Blank(
+    "number", "y+ in the middle of the first layer", "", above=0.0, most=1000.0, start=1.0
+)
 _LAST = Blank("number", "last layer over the wall's edge", "", above=0.0, most=5.0, start=0.5)
 # what y+ follows from: m/s, the model's unit, m²/s
 _FLOW = (

@@ -1,19 +1,19 @@
 """From the rows of layers to what is asked for over each node of the walls."""
 
 from collections.abc import Mapping, Sequence
-from fnmatch import fnmatchcase
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.case.friction import WallFlow, wall_flow
 from intaglio.errors import SettingRejected
 from intaglio.findings import Finding
 from intaglio.layers.core import Wanted
 from intaglio.layers.heights import Heights, of_last, of_total
 from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
-from intaglio.layers.yplus import WallFlow, wall_flow
+from intaglio.settings.patterns import fits
 from intaglio.stages.layers.rows import MOST_LAYERS
 from intaglio.units import MM_PER_UNIT
 
@@ -40,8 +40,7 @@ def row_of_faces(
         meant = [
             patch
             for patch in patches["patches"]
-            if patch["kind"] in LAYERED
-            and any(fnmatchcase(patch["name"].lower(), name.lower()) for name in row["patches"])
+            if patch["kind"] in LAYERED and fits(row["patches"], patch["name"])
         ]
         if not meant:
             found.append(

@@ -1,7 +1,6 @@
 """Patches of the recipe resolved to faces: every face on exactly one, names fit for export."""
 
 from collections.abc import Callable
-from fnmatch import fnmatchcase
 from typing import Any
 
 import numpy as np
@@ -10,6 +9,7 @@ from numpy.typing import NDArray
 from intaglio.findings import Finding
 from intaglio.parts.places import NEAR, parse
 from intaglio.settings.blanks import NAME
+from intaglio.settings.patterns import fits
 
 Locate = Callable[[list[float]], NDArray[np.float64]]
 
@@ -21,7 +21,7 @@ def _meant(
     name lies elsewhere now."""
     name, at = parse(text)
     if "*" in name:
-        return [k for k, row in enumerate(faces) if fnmatchcase(row["id"].lower(), name.lower())]
+        return [k for k, row in enumerate(faces) if fits([name], row["id"])]
     own = number.get(name, -1)
     if at is None:
         return [own] if own >= 0 else []

@@ -1,7 +1,6 @@
 """Sizes of patches, edges and regions, found in the model."""
 
 from collections.abc import Mapping
-from fnmatch import fnmatchcase
 from typing import Any
 
 import numpy as np
@@ -10,6 +9,7 @@ from numpy.typing import NDArray
 from intaglio.errors import SettingRejected
 from intaglio.facets.facets import Curves, Facets, triangles_on
 from intaglio.findings import Finding
+from intaglio.settings.patterns import fits
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region, bounds
 from intaglio.sizing.sources import LocalSizes, on_curve
@@ -24,12 +24,11 @@ def named_faces(
     sides are one face."""
     found: set[int] = set()
     rows = patches["patches"] if patches else []
-    for name in names:
-        for row in rows:
-            if fnmatchcase(row["name"].lower(), name.lower()):
-                own = set(row["faces"])
-                found |= {k for k, f in enumerate(faces) if f["id"] in own}
-        found |= {k for k, f in enumerate(faces) if fnmatchcase(f["id"].lower(), name.lower())}
+    for row in rows:
+        if fits(names, row["name"]):
+            own = set(row["faces"])
+            found |= {k for k, f in enumerate(faces) if f["id"] in own}
+    found |= {k for k, f in enumerate(faces) if fits(names, f["id"])}
     return np.array(sorted({faces[k].get("back_of", k) for k in found}), np.int64)
 
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from fnmatch import fnmatchcase
 from typing import Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from intaglio.findings import Finding, two_digits
 from intaglio.layers.dividing import Divided, divided
 from intaglio.mesh.mesh import Mesh
 from intaglio.settings.forms import PATTERNS, Field, Form, Forms, rows_of
+from intaglio.settings.patterns import fits
 from intaglio.stages.layers.rows import COUNT, FIRST, GROWTH
 from intaglio.stages.layers.scopes import LAYERED
 
@@ -34,7 +34,7 @@ def meant(row: Mapping[str, Any], patches: list[tuple[str, str]]) -> list[int]:
     return [
         k
         for k, (name, kind) in enumerate(patches)
-        if kind in LAYERED and any(fnmatchcase(name.lower(), n.lower()) for n in row["patches"])
+        if kind in LAYERED and fits(row["patches"], name)
     ]
 
 

@@ -1,47 +1,25 @@
 import { measure } from "../../parts/numbers";
-import type { Flow } from "./flow";
-import { ends, heights, type LayerRow, measureOf, wallFlow } from "./heights";
+import type { RowTold } from "./useLayersTold";
 
 const WIDTH = 120;
 const HEIGHT = 46;
-// of a regular tetrahedron over its edge
-const CORE_HEIGHT = Math.sqrt(2 / 3);
 
 interface Props {
-  row: LayerRow;
+  told: Pick<RowTold, "first" | "last" | "total" | "ends"> & Partial<RowTold>;
   unit: string;
-  /** mm of the unit */
-  mm: number;
-  /** edges of the wall, if they are known */
-  edge?: number | null;
-  /** the flow past the wall, if the row names none of its own */
-  usual?: Flow | null;
+  /** the row names the flow that its y⁺ goes by */
+  named?: boolean;
 }
 
 /**
  * The layers of a row as a drawing to scale, with first, all and last beside it, what the core
  * begins with, and how many lie inside the estimated boundary layer.
  */
-export function Stack({ row, unit, mm, edge = null, usual = null }: Props) {
-  const told = heights(row, mm);
-  const own = measureOf(row) === "yplus";
-  const along = own ? row.along : usual?.along;
-  const flow = wallFlow(own ? row : { ...row, ...usual, yplus: 1 }, mm);
-  if (!told) return null;
-  const inEdges = measureOf(row) === "last";
-  const by = inEdges ? "of the edge" : unit;
-  const step = inEdges
-    ? CORE_HEIGHT / told.last
-    : edge === null
-      ? null
-      : (CORE_HEIGHT * edge) / told.last;
-  // heights in units, if the edge is known or does not matter
-  const scale = inEdges ? edge : 1;
-  const lines = ends(row.growth, Math.min(row.count, 100));
-  const within =
-    flow && scale !== null
-      ? lines.filter((s) => s > 0 && (s * told.total * scale * mm) / 1000 <= flow.thickness).length
-      : null;
+export function Stack({ told, unit, named = false }: Props) {
+  const { ends, core, flow } = told;
+  const count = ends.length - 1;
+  const by = told.of_edge ? "of the edge" : unit;
+  const within = flow?.within ?? null;
   return (
     <>
       <span className="mt-1 flex items-center gap-2.5">
@@ -49,11 +27,11 @@ export function Stack({ row, unit, mm, edge = null, usual = null }: Props) {
           width={WIDTH}
           height={HEIGHT + 5}
           role="img"
-          aria-label={`${row.count} layers to scale`}
+          aria-label={`${count} layers to scale`}
           className="shrink-0"
         >
           <rect x="0" y={HEIGHT} width={WIDTH} height="5" fill="var(--color-ink)" />
-          {lines.slice(1).map((share) => (
+          {ends.slice(1).map((share) => (
             <line
               key={share}
               x1="0"
@@ -73,23 +51,25 @@ export function Stack({ row, unit, mm, edge = null, usual = null }: Props) {
           all {measure(told.total, 3)} {by}
         </span>
       </span>
-      {step !== null && (
+      {core != null && (
         <span className="block text-[11.5px] leading-tight text-soft">
-          first core cell about {measure(step, 2)} times the last layer
+          first core cell about {measure(core, 2)} times the last layer
         </span>
       )}
-      {flow && !own && along === "plate" && within !== null && (
+      {flow && !named && flow.along === "plate" && within !== null && (
         <span className="block text-[11.5px] leading-tight text-soft">
-          {within} of {row.count} layers inside a boundary layer of about{" "}
-          {measure((flow.thickness * 1000) / mm, 2)} {unit}
+          {within} of {count} layers inside a boundary layer of about {measure(flow.thickness, 2)}{" "}
+          {unit}
         </span>
       )}
-      {flow && own && (
+      {flow && named && (
         <span className="block text-[11.5px] leading-tight text-soft">
-          by {along === "pipe" ? "a smooth pipe (Blasius)" : "a flat plate (one-seventh power law)"}
+          by{" "}
+          {flow.along === "pipe"
+            ? "a smooth pipe (Blasius)"
+            : "a flat plate (one-seventh power law)"}
           : Re {measure(flow.reynolds, 3)}, friction {measure(flow.friction, 3)}, boundary layer
-          about {measure((flow.thickness * 1000) / mm, 3)} {unit}, {within} of {row.count} layers
-          inside it
+          about {measure(flow.thickness, 3)} {unit}, {within} of {count} layers inside it
         </span>
       )}
     </>

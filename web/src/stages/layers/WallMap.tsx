@@ -7,8 +7,8 @@ import { useViewStore, type Walls } from "../../view/store";
 import { rampOf, useTheme } from "../../view/theme";
 import type { Viewport } from "../../view/viewport";
 import { wallValues } from "../../view/walls";
-import { useWallFlow, yplusPerHeight } from "./flow";
 import { PlaceStack } from "./PlaceStack";
+import { useLayersTold } from "./useLayersTold";
 
 const WAYS: [Walls, string][] = [
   ["cover", "what stands"],
@@ -20,13 +20,12 @@ const WAYS: [Walls, string][] = [
 export function WallMap({ view }: { view: Viewport }) {
   const theme = useTheme((s) => s.theme);
   useMoves(view);
-  const { variant, unit, lists } = useBench();
+  const { variant, unit } = useBench();
   const { walls, setWalls, place } = useViewStore();
   const product = stateOf(variant, "layers").product;
   const data = useView(variant.id, "layers", product, false);
-  const flow = useWallFlow();
-  const mm = lists.units.find((u) => u.key === unit)?.mm ?? 1;
-  const each = yplusPerHeight(flow, mm);
+  const flow = useLayersTold()?.asked ?? null;
+  const each = flow?.yplus ?? null;
   const a = data.data?.arrays;
   const cover = a?.cover as Uint8Array | undefined;
   const first = a?.first as Float32Array | undefined;

@@ -1,4 +1,5 @@
-"""The first layer's height for a wanted y+, by the friction of a plate or of a pipe.
+"""The shear at a wall, and the first layer's height for a wanted y+, by the friction of a plate or
+of a pipe.
 
 Sources: F. M. White, Fluid Mechanics, 7th ed., 7.4: the turbulent boundary layer on a smooth flat
 plate by the one-seventh power law; H. Blasius, "Das Aehnlichkeitsgesetz bei Reibungsvorgängen in
