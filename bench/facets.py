@@ -16,12 +16,12 @@ import numpy as np
 import trimesh
 
 from intaglio.facets.diagnosis import diagnose
-from intaglio.facets.edges import edge_table
 from intaglio.facets.faults import extra_copies, flat_triangles
 from intaglio.facets.part import FacetPart, scale_of
 from intaglio.facets.pieces import find_pieces, turned_triangles
 from intaglio.facets.welding import welded
 from intaglio.formats.stl import read_stl, stl_bytes
+from intaglio.triangles.edges import edge_table
 
 
 def scan(triangles: int) -> bytes:

@@ -13,12 +13,12 @@ from pathlib import Path
 
 import numpy as np
 
-from intaglio.facets.facets import triangle_areas
 from intaglio.parts.source import together
 from intaglio.quality.values import Values, cell_values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import plain_settings, read_recipe
 from intaglio.stages.volume import volume_mesh
+from intaglio.triangles.measures import triangle_areas
 from tests.core.test_layers import scaled_jacobians
 
 ROOT = Path(__file__).resolve().parents[1]

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import enclosed_volume
 from intaglio.quality.cells import tet_volumes
 from intaglio.sizing.octree import build_field
+from intaglio.triangles.measures import enclosed_volume
 from intaglio.volume.complex import FREE, N_POINTS, N_TETS, grown, live, place, star
 from intaglio.volume.delaunay import delaunay_complex
 from intaglio.volume.fill import fill

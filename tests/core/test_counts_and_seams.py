@@ -4,16 +4,17 @@ import numpy as np
 import pytest
 
 from intaglio.errors import SettingRejected
-from intaglio.facets.facets import edge_uses, triangle_areas, unclosed_edges
 from intaglio.facets.features import facet_turns
-from intaglio.facets.remesh import remesh
-from intaglio.facets.seams import seams, walked
-from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.quality.triangles import triangle_angles
 from intaglio.recipe.plan import MemoryStore, run_to, source_key, states
+from intaglio.remeshing.remesh import remesh
+from intaglio.remeshing.surface_mesh import mesh_surface
 from intaglio.sizing.octree import build_field
 from intaglio.sizing.sources import on_curve
 from intaglio.sizing.spacing import positions
+from intaglio.triangles.closure import edge_uses, unclosed_edges
+from intaglio.triangles.measures import triangle_areas
+from intaglio.triangles.seams import seams, walked
 from tests.core.shapes import box, cylinder, fuse, run, source
 from tests.core.test_surface_changes import _two_boxes
 

@@ -12,9 +12,9 @@ from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 
 from intaglio.cad.part import Part
 from intaglio.cad.read import compound
-from intaglio.facets.seams import seams, walked
 from intaglio.parts.kinds import cad
 from intaglio.sizing.sources import on_curve
+from intaglio.triangles.seams import seams, walked
 from tests.core.shapes import box, cut, cylinder
 from tests.core.test_counts_and_seams import _halved_square_box, _seams
 

@@ -8,11 +8,11 @@ import trimesh
 
 from intaglio.facets.capping import cap_triangles, faired, refined_cap
 from intaglio.facets.diagnosis import diagnose
-from intaglio.facets.edges import chains, edge_table, rims
 from intaglio.facets.faults import extra_copies
 from intaglio.facets.openings import free_edges, rim_centre, vector_area
 from intaglio.facets.part import FacetPart, kept
 from intaglio.facets.welding import equal_points
+from intaglio.triangles.edges import chains, edge_table, rims
 from tests.core.scans import fine_box, part_of, sphere
 
 

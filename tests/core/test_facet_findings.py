@@ -7,10 +7,10 @@ import pytest
 import trimesh
 
 from intaglio.facets.diagnosis import diagnose
-from intaglio.facets.edges import edge_table
 from intaglio.facets.part import joined, kept
 from intaglio.facets.welding import welded
 from intaglio.numeric.winding import winding_numbers
+from intaglio.triangles.edges import edge_table
 from tests.core.scans import (
     as_trimesh,
     fine_box,

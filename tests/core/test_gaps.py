@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 import trimesh
 
-from intaglio.facets.facets import Facets
 from intaglio.sizing import gaps
 from intaglio.sizing.gaps import samples
+from intaglio.triangles.facets import Facets
 
 
 def _facets(mesh) -> Facets:

@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import Facets
 from intaglio.facets.part import FacetPart
-from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.surface import CORNER, ON_CURVE, ON_FACE
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.remeshing.surface import CORNER, ON_CURVE, ON_FACE
 from intaglio.sizing.octree import build_field
 from intaglio.stages.sizing.settings import Sizing
 from intaglio.stages.surface.mending import faults, flattened, lowered, regions_around
 from intaglio.stages.surface.step import _refuse_crossing_geometry
+from intaglio.triangles.facets import Facets
 from tests.core.shapes import cut, cylinder, run, source
 
 

@@ -4,15 +4,22 @@ import numpy as np
 import pytest
 from scipy.spatial import Delaunay
 
-from intaglio.facets.collapsing import TURN, collapse_pass, may_collapse, mend_pass, thin_out_pass
-from intaglio.facets.facets import Curves, Facets, edge_uses, open_edges, triangle_areas
-from intaglio.facets.flipping import flip_far_pass, flip_pass
-from intaglio.facets.ordering import in_order
-from intaglio.facets.reference import arc_of, on_curve, reference
-from intaglio.facets.remesh import compact
-from intaglio.facets.smoothing import smooth_pass
-from intaglio.facets.splitting import NO_ROOM, split_pass
-from intaglio.facets.surface import (
+from intaglio.numeric import chunks
+from intaglio.numeric.boxtree import beyond, box_tree, nearest
+from intaglio.remeshing.collapsing import (
+    TURN,
+    collapse_pass,
+    may_collapse,
+    mend_pass,
+    thin_out_pass,
+)
+from intaglio.remeshing.flipping import flip_far_pass, flip_pass
+from intaglio.remeshing.ordering import in_order
+from intaglio.remeshing.reference import arc_of, on_curve, reference
+from intaglio.remeshing.remesh import compact
+from intaglio.remeshing.smoothing import smooth_pass
+from intaglio.remeshing.splitting import NO_ROOM, split_pass
+from intaglio.remeshing.surface import (
     CORNER,
     LAST_FLIP,
     MAX_STAR,
@@ -28,7 +35,9 @@ from intaglio.facets.surface import (
     split,
     star,
 )
-from intaglio.facets.triangles import (
+from intaglio.sizing.octree import build_field
+from intaglio.triangles.closure import edge_uses, open_edges
+from intaglio.triangles.compiled import (
     FACING,
     length_in_field,
     normal_of,
@@ -36,9 +45,8 @@ from intaglio.facets.triangles import (
     square_length,
     turned_away,
 )
-from intaglio.numeric import chunks
-from intaglio.numeric.boxtree import beyond, box_tree, nearest
-from intaglio.sizing.octree import build_field
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import triangle_areas
 
 SIDE = 4.0
 

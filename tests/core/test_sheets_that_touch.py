@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from intaglio.facets.facets import enclosed_volume
 from intaglio.facets.features import fans, parted_sheets
 from intaglio.facets.part import FacetPart
+from intaglio.triangles.measures import enclosed_volume
 from tests.core.shapes import run
 from tests.core.world.model import source
 

@@ -5,10 +5,11 @@ import pytest
 
 from intaglio.cad.measures import area, volume
 from intaglio.cad.step import read_step
-from intaglio.facets.facets import enclosed_volume, open_edges, triangle_areas
 from intaglio.quality.cells import dihedral_angles, equiangle_skewness, tet_volumes
 from intaglio.quality.triangles import triangle_angles
 from intaglio.stages.volume import volume_mesh
+from intaglio.triangles.closure import open_edges
+from intaglio.triangles.measures import enclosed_volume, triangle_areas
 from tests.core.shapes import SOLIDS, run, source
 
 AS_IS = {"domain": {"where": "as-is"}, "sizing": {"cells": 40_000}}

@@ -4,17 +4,11 @@ import numpy as np
 import pytest
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import (
-    Curves,
-    Facets,
-    edge_uses,
-    enclosed_volume,
-    open_edges,
-    triangle_areas,
-    unclosed_edges,
-)
-from intaglio.facets.remesh import compact, remesh
-from intaglio.facets.surface import (
+from intaglio.numeric.intersections import crossing_triangles
+from intaglio.quality.cells import tet_volumes
+from intaglio.quality.triangles import triangle_angles
+from intaglio.remeshing.remesh import compact, remesh
+from intaglio.remeshing.surface import (
     MAX_STAR,
     ON_FACE,
     Pull,
@@ -26,10 +20,10 @@ from intaglio.facets.surface import (
     split,
     star,
 )
-from intaglio.numeric.intersections import crossing_triangles
-from intaglio.quality.cells import tet_volumes
-from intaglio.quality.triangles import triangle_angles
 from intaglio.sizing.octree import build_field, sizes
+from intaglio.triangles.closure import edge_uses, open_edges, unclosed_edges
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import enclosed_volume, triangle_areas
 from intaglio.volume.fill import fill
 from tests.core.test_boxtree import _octahedron_sphere
 

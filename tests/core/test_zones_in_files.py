@@ -5,13 +5,13 @@ import subprocess
 import numpy as np
 import pytest
 
-from intaglio.facets.remesh import remesh
 from intaglio.formats.cgns import read_cgns, write_cgns
 from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.mesh import Patch, Zone
 from intaglio.mesh.validity import check
 from intaglio.quality.cells import tet_volumes
 from intaglio.quality.report import patch_rows
+from intaglio.remeshing.remesh import remesh
 from intaglio.sizing.octree import build_field
 from intaglio.volume.fill import fill
 from tests.core.test_surface_changes import _two_boxes

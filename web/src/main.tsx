@@ -9,7 +9,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { again } from "./api/again";
-import { followTheme } from "./view/theme";
+import { followTheme } from "./parts/theme";
 
 const client = new QueryClient({
   defaultOptions: { queries: { retry: again, staleTime: 2000, refetchOnWindowFocus: false } },

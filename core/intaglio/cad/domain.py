@@ -33,7 +33,7 @@ from intaglio.cad.part import Part
 from intaglio.cad.tessellation import as_shown, tessellate
 from intaglio.cad.topology import edge_samples
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import triangle_areas, triangle_normals
+from intaglio.triangles.measures import triangle_areas, triangle_normals
 
 Floats = NDArray[np.float64]
 

@@ -25,11 +25,12 @@ from intaglio.cad.topology import (
     explore,
 )
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import Facets, open_edges
 from intaglio.facets.part import FacetPart
 from intaglio.facets.shape_findings import thin_places
 from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.numeric.intersections import crossing_pairs
+from intaglio.triangles.closure import open_edges
+from intaglio.triangles.facets import Facets
 
 # shares of the model's diagonal
 TINY_EDGE = 1e-4

@@ -27,9 +27,9 @@ from intaglio.cad.topology import (
     neighbours,
     uses_by_edge,
 )
-from intaglio.facets.edges import consistent_turns
 from intaglio.facets.plates import standing_finding
 from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.triangles.edges import consistent_turns
 
 
 @dataclass(frozen=True)

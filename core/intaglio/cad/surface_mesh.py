@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 from intaglio.cad.part import Part
 from intaglio.cad.projection import onto_edge, onto_face
 from intaglio.cad.tessellation import curve_edges
-from intaglio.facets.facets import Curves, triangle_normals
-from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.surface import ON_CURVE, ON_FACE
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.remeshing.surface import ON_CURVE, ON_FACE
+from intaglio.triangles.facets import Curves
+from intaglio.triangles.measures import triangle_normals
 
 
 def exact_positions(

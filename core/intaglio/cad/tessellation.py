@@ -20,7 +20,7 @@ from intaglio.cad.measures import centroid
 from intaglio.cad.normals import surface_of
 from intaglio.cad.part import Part
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import Curves, Facets
+from intaglio.triangles.facets import Curves, Facets
 
 DENSE = 8  # samples of a curve per tessellation segment
 # the screen's facets stand off by at most this share of the diagonal, and turn by this angle (rad)

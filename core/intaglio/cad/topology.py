@@ -18,8 +18,8 @@ from scipy.spatial import cKDTree
 
 from intaglio.cad.measures import once
 from intaglio.cad.part import Part
-from intaglio.facets.edges import chains
 from intaglio.facets.openings import rim_centre, vector_area
+from intaglio.triangles.edges import chains
 
 Floats = NDArray[np.float64]
 SAMPLES = 33

@@ -2,12 +2,12 @@
 
 import numpy as np
 
-from intaglio.facets.edges import EdgeTable
 from intaglio.facets.faults import places
 from intaglio.facets.part import FacetPart
 from intaglio.facets.pieces import Pieces, turned_triangles, twin_pieces
 from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.numeric.intersections import crossing_pairs
+from intaglio.triangles.edges import EdgeTable
 
 # share of the model's diagonal
 LOOSE = 0.05

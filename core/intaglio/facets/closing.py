@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.edges import edge_table
-from intaglio.facets.facets import triangle_normals
 from intaglio.facets.openings import Hole, free_edges
 from intaglio.facets.part import FacetPart, free_name, scale_of
 from intaglio.facets.pieces import find_pieces
 from intaglio.facets.repair import unify_normals
+from intaglio.triangles.edges import edge_table
+from intaglio.triangles.measures import triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]

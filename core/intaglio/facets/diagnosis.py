@@ -7,8 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.facets.body_findings import body_findings, crossing_findings, normal_findings
-from intaglio.facets.edges import edge_table
-from intaglio.facets.facets import triangle_areas
 from intaglio.facets.faults import edge_lengths, extra_copies, flat_triangles, places
 from intaglio.facets.openings import FreeEdges, free_edges
 from intaglio.facets.part import FacetPart, Floats, scale_of
@@ -16,6 +14,8 @@ from intaglio.facets.pieces import find_pieces
 from intaglio.facets.plates import standing_finding, standing_plates
 from intaglio.facets.shape_findings import shape_findings, thin_places
 from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.triangles.edges import edge_table
+from intaglio.triangles.measures import triangle_areas
 
 
 @dataclass(frozen=True)

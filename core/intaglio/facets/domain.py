@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
 from intaglio.facets.capping import cap_triangles
-from intaglio.facets.edges import EdgeTable, chains, edge_table, pieces
-from intaglio.facets.facets import enclosed_volume, triangle_areas, triangle_normals
 from intaglio.facets.openings import free_edges, vector_area
 from intaglio.facets.part import FacetPart, Floats, Ints, scale_of
 from intaglio.facets.pieces import find_pieces
 from intaglio.numeric.boxtree import box_tree, first_hits
 from intaglio.numeric.winding import winding_numbers
+from intaglio.triangles.edges import EdgeTable, chains, edge_table, pieces
+from intaglio.triangles.measures import enclosed_volume, triangle_areas, triangle_normals
 
 
 @dataclass(frozen=True)

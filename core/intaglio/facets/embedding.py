@@ -6,14 +6,14 @@ from scipy.spatial import cKDTree
 
 from intaglio.errors import StepFailed
 from intaglio.facets.domain import compact
-from intaglio.facets.edges import edge_table
-from intaglio.facets.facets import edge_keys, edge_uses
 from intaglio.facets.part import FacetPart, Floats, joined, kept, scale_of, with_triangles
 from intaglio.facets.pieces import find_pieces
 from intaglio.findings import PLACES
 from intaglio.numeric.boxtree import beyond, box_tree
 from intaglio.numeric.intersections import crossing_pairs
 from intaglio.numeric.winding import winding_numbers
+from intaglio.triangles.closure import edge_keys, edge_uses
+from intaglio.triangles.edges import edge_table
 
 # nodes this near to a wall's, as a share of the model, are that wall's
 _SAME = 1e-6

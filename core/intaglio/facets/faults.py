@@ -3,10 +3,10 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.edges import EdgeTable
-from intaglio.facets.facets import triangle_areas
 from intaglio.facets.part import FacetPart, Floats, Ints
 from intaglio.findings import PLACES
+from intaglio.triangles.edges import EdgeTable
+from intaglio.triangles.measures import triangle_areas
 
 # a spike stands this many times as high as its foot is wide
 SPIKE = 3.0

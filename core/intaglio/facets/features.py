@@ -5,15 +5,11 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.edges import EdgeTable, chains, edge_table, pieces
-from intaglio.facets.facets import (
-    Curves,
-    Facets,
-    triangle_areas,
-    triangle_normals,
-    triangles_on,
-)
 from intaglio.facets.part import FacetPart, Floats, Ints, free_name
+from intaglio.triangles.closure import triangles_on
+from intaglio.triangles.edges import EdgeTable, chains, edge_table, pieces
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import triangle_areas, triangle_normals
 
 # regions below this share of the area join the neighbour that they touch most
 _SMALL = 2e-5

@@ -8,8 +8,8 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from intaglio.facets.edges import EdgeTable, rims
 from intaglio.facets.part import Floats, Ints, scale_of
+from intaglio.triangles.edges import EdgeTable, rims
 
 # a gap is narrower than this share of the model, and than this share of its own length
 _OF_MODEL = 0.03

@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.edges import EdgeTable, consistent_turns, pairs_across, pieces
-from intaglio.facets.facets import triangle_areas
 from intaglio.facets.part import FacetPart, Floats, Ints
 from intaglio.numeric.winding import winding_numbers
+from intaglio.triangles.edges import EdgeTable, consistent_turns, pairs_across, pieces
+from intaglio.triangles.measures import triangle_areas
 
 
 @dataclass(frozen=True)

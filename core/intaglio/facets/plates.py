@@ -4,10 +4,10 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from intaglio.facets.closing import rims_of
-from intaglio.facets.edges import edge_table
-from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.facets.part import FacetPart, Floats, Ints, kept, scale_of
 from intaglio.findings import PLACES, Finding, offer, two_digits
+from intaglio.triangles.edges import edge_table
+from intaglio.triangles.measures import enclosed_volume, triangle_areas
 
 # capped flat, a plate holds less than this share of a ball with as large a surface
 _PLATE = 0.05

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 from intaglio.errors import StepFailed
 from intaglio.facets.booleans import united
 from intaglio.facets.capping import cap_triangles, faired, refined_cap
-from intaglio.facets.edges import EdgeTable, edge_table, pairs_across
 from intaglio.facets.faults import extra_copies, flat_triangles, spikes
 from intaglio.facets.openings import Hole, free_edges
 from intaglio.facets.part import FacetPart, Ints, kept, scale_of, with_triangles
@@ -21,6 +20,7 @@ from intaglio.facets.pieces import (
     twin_pieces,
 )
 from intaglio.numeric.intersections import crossing_triangles
+from intaglio.triangles.edges import EdgeTable, edge_table, pairs_across
 
 Repaired = tuple[FacetPart, int]
 

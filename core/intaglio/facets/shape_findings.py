@@ -2,12 +2,12 @@
 
 import numpy as np
 
-from intaglio.facets.edges import EdgeTable
-from intaglio.facets.facets import triangle_areas, triangle_normals
 from intaglio.facets.faults import edge_lengths, flat_triangles, places, spikes
 from intaglio.facets.part import FacetPart
 from intaglio.findings import Finding, offer, two_digits
 from intaglio.numeric.boxtree import box_tree, first_hits
+from intaglio.triangles.edges import EdgeTable
+from intaglio.triangles.measures import triangle_areas, triangle_normals
 
 # shares of the model's diagonal
 TINY = 2e-5

@@ -9,8 +9,8 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from intaglio.facets.edges import edge_table
 from intaglio.facets.part import FacetPart, with_triangles
+from intaglio.triangles.edges import edge_table
 
 Floats = NDArray[np.float64]
 

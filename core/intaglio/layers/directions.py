@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from intaglio.facets.facets import edge_keys
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints
+from intaglio.triangles.closure import edge_keys
 
 _ROUNDS = 60
 _SMOOTHINGS = 50

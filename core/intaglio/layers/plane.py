@@ -12,8 +12,8 @@ from numba import njit
 from scipy.spatial import Delaunay, QhullError
 
 from intaglio.facets.capping import flipped
-from intaglio.facets.facets import edge_keys
 from intaglio.layers.shell import Bools, Floats, Ints, Longs
+from intaglio.triangles.closure import edge_keys
 
 # twice the area of a triangle without one, over its longest edge squared
 _FLAT = 1e-7

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.facets import edge_keys, triangle_normals
+from intaglio.triangles.closure import edge_keys
+from intaglio.triangles.measures import triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from intaglio.facets.facets import triangle_areas
 from intaglio.layers.shell import Bools, Floats, Ints, Shell
+from intaglio.triangles.measures import triangle_areas
 
 # a face is plane if its nodes stand off by no more than this share of its size
 _FLAT = 1e-5

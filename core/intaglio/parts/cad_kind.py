@@ -31,10 +31,7 @@ from intaglio.cad.topology import (
 from intaglio.cad.turns import edge_turns
 from intaglio.cad.write import brep_bytes, step_bytes
 from intaglio.errors import IntaglioError
-from intaglio.facets.facets import Curves, Facets
 from intaglio.facets.part import FacetPart, free_name
-from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.seams import faces_beside
 from intaglio.findings import PLACES, Finding
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import (
@@ -48,6 +45,9 @@ from intaglio.parts.kind import (
     SoFar,
 )
 from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.seams import faces_beside
 
 _WRITERS = {".step": step_bytes, ".stp": step_bytes, ".brep": brep_bytes}
 _FAILURES: tuple[type[Exception], ...] = (IntaglioError, *KERNEL_ERRORS)

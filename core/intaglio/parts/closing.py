@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from intaglio.errors import IntaglioError, StepFailed
 from intaglio.facets.closing import rims_of
-from intaglio.facets.edges import edge_table
 from intaglio.facets.faults import edge_lengths
 from intaglio.facets.part import FacetPart, kept
 from intaglio.facets.pieces import find_pieces
@@ -19,6 +18,7 @@ from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.operations import BY_NAME
 from intaglio.parts.rows import ActionRow
+from intaglio.triangles.edges import edge_table
 
 Floats = NDArray[np.float64]
 

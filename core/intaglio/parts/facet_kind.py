@@ -9,14 +9,6 @@ from numpy.typing import NDArray
 from intaglio.errors import StepFailed
 from intaglio.facets.diagnosis import diagnose
 from intaglio.facets.domain import compact, inner_point, openings, spaces
-from intaglio.facets.edges import edge_table
-from intaglio.facets.facets import (
-    Curves,
-    Facets,
-    enclosed_volume,
-    triangle_areas,
-    triangle_normals,
-)
 from intaglio.facets.features import (
     edge_angles,
     facet_turns,
@@ -28,13 +20,16 @@ from intaglio.facets.features import (
 from intaglio.facets.motion import scaled
 from intaglio.facets.part import FacetPart, joined, kept, scale_of
 from intaglio.facets.plates import standing_plates
-from intaglio.facets.remesh import RemeshedSurface
 from intaglio.facets.welding import welded
 from intaglio.numeric.boxtree import box_tree, first_hits, nearest
 from intaglio.numeric.rounding import rounded
 from intaglio.numeric.winding import winding_numbers
 from intaglio.parts.kind import Arrays, Diagnosed, Drawn, Floats, Kind, Passages, Progress, SoFar
 from intaglio.parts.rows import BodyRow, FaceShape, ModelNames
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.triangles.edges import edge_table
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import enclosed_volume, triangle_areas, triangle_normals
 
 # a touched place snaps to a node within this share of the model: facets have nodes everywhere
 _TOUCH = 2e-3

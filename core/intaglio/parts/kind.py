@@ -11,9 +11,7 @@ from typing import TYPE_CHECKING, Any, Generic, Literal, TypeAlias, TypeVar, Uni
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets
 from intaglio.facets.part import FacetPart
-from intaglio.facets.remesh import RemeshedSurface
 from intaglio.findings import Finding
 from intaglio.parts.rows import (
     BodyRow,
@@ -23,6 +21,8 @@ from intaglio.parts.rows import (
     OpeningRow,
     SpaceRow,
 )
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.triangles.facets import Curves, Facets
 
 if TYPE_CHECKING:
     # the kernel is loaded by whom a model of CAD comes to

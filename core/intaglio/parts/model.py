@@ -7,12 +7,12 @@ from typing import Any, cast
 
 import numpy as np
 
-from intaglio.facets.facets import triangle_areas
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.kind import Arrays, Drawn, Model
 from intaglio.parts.kinds import kind_named, kind_of
 from intaglio.parts.picture import picture
 from intaglio.parts.rows import FaceRow, FaceShape
+from intaglio.triangles.measures import triangle_areas
 
 
 @dataclass(frozen=True)

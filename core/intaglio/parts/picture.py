@@ -7,7 +7,7 @@ from numba import njit
 from numpy.typing import NDArray
 from PIL import Image
 
-from intaglio.facets.facets import edge_uses
+from intaglio.triangles.closure import edge_uses
 
 _PAPER = np.array([247, 243, 234], np.float64)
 _INK = np.array([34, 38, 43], np.float64)

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import edge_keys
 from intaglio.findings import PLACES
 from intaglio.quality.catalogue import Metric
 from intaglio.quality.triangles import SURFACE_METRICS
 from intaglio.quality.worst import TOLD, Tail, WorstCell, worst_cells
+from intaglio.triangles.closure import edge_keys
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]

@@ -11,11 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets, triangle_areas
-from intaglio.facets.seams import seams, walked
 from intaglio.sizing.forecast import CELLS_PER_CUBE, TRIANGLES_PER_SQUARE, forecast
 from intaglio.sizing.gaps import gap_widths
 from intaglio.sizing.sources import LocalSizes, node_sizes, surface_field
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import triangle_areas
+from intaglio.triangles.seams import seams, walked
 
 Floats = NDArray[np.float64]
 

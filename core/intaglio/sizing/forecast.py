@@ -5,16 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import (
-    Facets,
-    enclosed_volume,
-    triangle_areas,
-    triangle_normals,
-    zone_surfaces,
-)
 from intaglio.numeric.boxtree import box_tree, first_hits
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sampling import sample_facets
+from intaglio.triangles.closure import zone_surfaces
+from intaglio.triangles.facets import Facets
+from intaglio.triangles.measures import enclosed_volume, triangle_areas, triangle_normals
 
 Floats = NDArray[np.float64]
 

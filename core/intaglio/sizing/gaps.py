@@ -9,9 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets, triangle_normals
 from intaglio.numeric.boxtree import first_hits
 from intaglio.sizing.sampling import sample_facets
+from intaglio.triangles.facets import Facets
+from intaglio.triangles.measures import triangle_normals
 
 Floats = NDArray[np.float64]
 

@@ -4,7 +4,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets
+from intaglio.triangles.facets import Facets
 
 Floats = NDArray[np.float64]
 

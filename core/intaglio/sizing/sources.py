@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets
 from intaglio.sizing.gaps import samples
 from intaglio.sizing.octree import SizeField, build_field
 from intaglio.sizing.regions import Region, region_samples
+from intaglio.triangles.facets import Curves, Facets
 
 Floats = NDArray[np.float64]
 

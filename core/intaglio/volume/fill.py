@@ -8,8 +8,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import unclosed_edges
 from intaglio.sizing.octree import SizeField
+from intaglio.triangles.closure import unclosed_edges
 from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown
 from intaglio.volume.delaunay import delaunay_complex
 from intaglio.volume.flips import MAX_SIDES, edge_ring

@@ -14,8 +14,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import rim_nodes
 from intaglio.numeric.predicates import orient3d
+from intaglio.triangles.closure import rim_nodes
 from intaglio.volume.complex import FACE, N_POINTS, N_TETS, Complex, gather_star, grown, place, star
 from intaglio.volume.flips import flip23, remove_edge
 from intaglio.volume.insertion import DUPLICATE, INSERTED, insert_node, walk_within

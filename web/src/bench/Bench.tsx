@@ -13,11 +13,11 @@ import {
 } from "../api/queries";
 import { Guarded } from "../parts/Guarded";
 import { go, type Place } from "../parts/route";
+import { type BenchContext, Context, stateNamed } from "../study/context";
 import { useViewStore } from "../view/store";
 import type { StandardView, Viewport } from "../view/viewport";
 import { Brief } from "./Brief";
 import { Clash } from "./Clash";
-import { type BenchContext, Context, stateNamed } from "./context";
 import { Goto } from "./Goto";
 import { type Target, targetsOf } from "./goto";
 import { Header } from "./Header";

@@ -4,13 +4,13 @@ import { ApiError } from "../api/client";
 import { useSettings } from "../api/queries";
 import { Blank } from "../blanks/Blank";
 import { pageOf } from "../stages/registry";
-import { conditionOf, reportOf, stateOf, useBench } from "./context";
+import { conditionOf, reportOf, stateOf, useBench } from "../study/context";
+import { factsOf, parts, shown } from "../study/sentences";
+import { type Spread, spread } from "../study/trials";
 import { Findings } from "./Findings";
 import { GeometryFiles } from "./GeometryFiles";
 import { Progress } from "./Header";
-import { factsOf, parts, shown } from "./sentences";
 import { Trial } from "./Trial";
-import { type Spread, spread } from "./trials";
 
 export function Brief({ trouble }: { trouble: string | null }) {
   const bench = useBench();

@@ -2,11 +2,11 @@ import { useEffect, useState } from "react";
 import { measure } from "../parts/numbers";
 import { judgedOf, metricShown } from "../quality/judged";
 import { fieldShown, useFlow } from "../stages/case/useFlow";
+import { KINDS } from "../study/colouring";
+import { metricOf, useBench } from "../study/context";
 import type { PickedCell } from "../view/cellLayers";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { KINDS } from "./colouring";
-import { metricOf, useBench } from "./context";
 
 /** The cell under the pointer: its number, its value and where; two clicks leave it alone. */
 export function CellReadout({ view }: { view: Viewport }) {

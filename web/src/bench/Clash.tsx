@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import type { Clash as Told } from "../api/beside";
 import { useSettings } from "../api/queries";
 import { measure } from "../parts/numbers";
-import { useBench } from "./context";
+import { useBench } from "../study/context";
 
 /** Others changed what one was changing: what there is now, what was meant, and which to take. */
 export function Clash() {

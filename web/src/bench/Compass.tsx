@@ -1,5 +1,5 @@
+import { useMoves } from "../study/useMoves";
 import type { StandardView, Viewport } from "../view/viewport";
-import { useMoves } from "./useMoves";
 
 const VIEWS: { view: StandardView; axis: number; sign: number; text: string }[] = [
   { view: "x", axis: 0, sign: 1, text: "x" },

@@ -3,9 +3,9 @@ import { useSettings } from "../api/queries";
 import type { Finding, Operation } from "../api/reports";
 import { count, measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
+import { reportOf, stateOf, useBench } from "../study/context";
+import { changeOf, whereOf } from "../study/offers";
 import { useViewStore } from "../view/store";
-import { reportOf, stateOf, useBench } from "./context";
-import { changeOf, whereOf } from "./offers";
 
 const LEVEL: Record<string, [string, string]> = {
   error: ["✕", "text-madder"],

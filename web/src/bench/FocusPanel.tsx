@@ -1,7 +1,7 @@
 import { measure } from "../parts/numbers";
 import { judgedOf } from "../quality/judged";
+import { metricOf, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
-import { metricOf, useBench } from "./context";
 
 const MOST_RINGS = 6;
 

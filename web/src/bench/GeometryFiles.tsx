@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { ApiError, post } from "../api/client";
 import { pageOf } from "../stages/registry";
-import { reportOf, useBench } from "./context";
+import { reportOf, useBench } from "../study/context";
 
 /** Writing a stage's geometry as a file, and adding files to the study. */
 export function GeometryFiles() {

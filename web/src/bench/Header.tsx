@@ -5,7 +5,7 @@ import { OVER, useJobs } from "../api/queries";
 import { duration, measure } from "../parts/numbers";
 import { go } from "../parts/route";
 import { ThemeButton } from "../parts/ThemeButton";
-import { reportOf, useBench } from "./context";
+import { reportOf, useBench } from "../study/context";
 import { Sharing } from "./Sharing";
 
 interface Props {

@@ -3,8 +3,8 @@ import { matches } from "../parts/pattern";
 import { PatchSwatch } from "../parts/Sign";
 import { pageOf } from "../stages/registry";
 import type { Row, Section } from "../stages/stage";
+import { useBench } from "../study/context";
 import { useViewStore } from "../view/store";
-import { useBench } from "./context";
 
 export function Ledger() {
   const [pattern, setPattern] = useState("");

@@ -1,16 +1,16 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useView } from "../api/queries";
 import { count } from "../parts/numbers";
+import { useTheme } from "../parts/theme";
 import { pageOf } from "../stages/registry";
 import { useSwatch } from "../stages/sizing/Swatch";
+import { reportOf, seamsOf, stateNamed, stateOf, useBench, zonesOf } from "../study/context";
 import { apart } from "../view/apart";
 import { useViewStore } from "../view/store";
-import { useTheme } from "../view/theme";
 import { type Rectangle, Viewport } from "../view/viewport";
 import { wallValues } from "../view/walls";
 import { CellReadout } from "./CellReadout";
 import { Compass } from "./Compass";
-import { reportOf, seamsOf, stateNamed, stateOf, useBench, zonesOf } from "./context";
 import { FocusPanel } from "./FocusPanel";
 import { looksOf } from "./looks";
 import { Overlay } from "./Overlay";

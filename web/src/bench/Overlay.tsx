@@ -1,11 +1,11 @@
 import { measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
+import { useBench, zonesOf } from "../study/context";
+import { useMoves } from "../study/useMoves";
 import { niceLength } from "../view/picture";
 import { type Mark, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { useBench, zonesOf } from "./context";
 import { RulerLines } from "./Ruler";
-import { useMoves } from "./useMoves";
 
 const TONES: Record<Mark["tone"], string> = {
   ink: "border-ink bg-sheet text-ink",

@@ -1,4 +1,6 @@
 import type { PointerEvent } from "react";
+import { reportOf, useBench } from "../study/context";
+import { useMoves } from "../study/useMoves";
 import {
   across,
   centreOf,
@@ -10,8 +12,6 @@ import {
 } from "../view/planes";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { reportOf, useBench } from "./context";
-import { useMoves } from "./useMoves";
 
 /** Length of a handle's arm in pixels. */
 const ARM = 74;

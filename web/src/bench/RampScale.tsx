@@ -1,10 +1,10 @@
 import { measure } from "../parts/numbers";
+import { rampOf, useTheme } from "../parts/theme";
 import { judgedOf, metricShown } from "../quality/judged";
 import { type FieldRow, fieldShown, useFlow } from "../stages/case/useFlow";
+import { colouringOf, KINDS, kindsOf } from "../study/colouring";
+import { meshOf, metricOf, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
-import { rampOf, useTheme } from "../view/theme";
-import { colouringOf, KINDS, kindsOf } from "./colouring";
-import { meshOf, metricOf, useBench } from "./context";
 
 /** What the cells shown are coloured by, to choose; its colours and their limits. */
 export function RampScale({ place = "bottom-14 right-3 w-56" }: { place?: string }) {

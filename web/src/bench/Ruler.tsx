@@ -4,9 +4,9 @@ import { useSettings } from "../api/queries";
 import type { Operation } from "../api/reports";
 import { measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
+import { stateOf, useBench } from "../study/context";
 import { type Measured, type Place, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { stateOf, useBench } from "./context";
 
 /** The face of a place that lies on none: within the mesh, on a cell of a slice. */
 export const NOWHERE = -1;

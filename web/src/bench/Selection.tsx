@@ -2,8 +2,8 @@ import { useState } from "react";
 import { ApiError, post } from "../api/client";
 import { measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
+import { reportOf, stateOf, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
-import { reportOf, stateOf, useBench } from "./context";
 
 const WAYS: [string, string, string][] = [
   ["plane", "plane", "faces on the same plane"],

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { measure } from "../parts/numbers";
+import { reportOf, useBench } from "../study/context";
 import { AXES, axisOf, centreOf, type Placed, shareThrough, unit as unitOf } from "../view/planes";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { reportOf, useBench } from "./context";
 
 const MOST = 3;
 

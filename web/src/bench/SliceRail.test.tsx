@@ -2,10 +2,10 @@
 import { cleanup, fireEvent, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it } from "vitest";
+import { reportOf, useBench } from "../study/context";
 import { benchWith, onBench } from "../testing/bench";
 import { placed } from "../view/planes";
 import { useViewStore } from "../view/store";
-import { reportOf, useBench } from "./context";
 import { SliceRail } from "./SliceRail";
 
 const slice = () => useViewStore.getState().slice;

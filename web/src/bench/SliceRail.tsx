@@ -1,8 +1,8 @@
 import type { ReactNode } from "react";
 import { measure } from "../parts/numbers";
+import { meshOf, useBench } from "../study/context";
 import { AXES, axisOf, type Placed } from "../view/planes";
 import { type Side, useViewStore } from "../view/store";
-import { meshOf, useBench } from "./context";
 
 /** Signs of the rail, drawn as in a section: the cut heavy, what lies behind it light. */
 const SIDES: [Side, ReactNode, string][] = [

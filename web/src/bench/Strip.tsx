@@ -1,6 +1,6 @@
 import { ConditionSign } from "../parts/Sign";
 import { pageOf } from "../stages/registry";
-import { conditionOf, stateNamed, stateOf, useBench } from "./context";
+import { conditionOf, stateNamed, stateOf, useBench } from "../study/context";
 
 export function Strip() {
   const bench = useBench();

@@ -1,7 +1,7 @@
 import { pageOf } from "../stages/registry";
+import { reportOf, useBench, zonesOf } from "../study/context";
 import { type Tool, useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";
-import { reportOf, useBench, zonesOf } from "./context";
 import { RulerPanel } from "./Ruler";
 
 const TOOLS: { tool: Tool; words: string; title: string }[] = [

@@ -2,8 +2,8 @@ import { useState } from "react";
 import { ApiError, post } from "../api/client";
 import { count } from "../parts/numbers";
 import { go } from "../parts/route";
-import { stateGiving, useBench } from "./context";
-import { MOST_TRIALS, type Spread } from "./trials";
+import { stateGiving, useBench } from "../study/context";
+import { MOST_TRIALS, type Spread } from "../study/trials";
 
 interface Props {
   /** the setting that several values were typed into */

@@ -4,12 +4,12 @@ import { useState } from "react";
 import { ApiError, get, patch, type Study } from "../api/client";
 import { useStudy } from "../api/queries";
 import { measure } from "../parts/numbers";
+import { rampOf, useTheme } from "../parts/theme";
+import { colouringOf, KINDS } from "../study/colouring";
+import { meshOf, metricOf, stateOf, useBench } from "../study/context";
 import { composed, save } from "../view/picture";
 import { useViewStore, type ViewState } from "../view/store";
-import { rampOf, useTheme } from "../view/theme";
 import type { Pose, Viewport } from "../view/viewport";
-import { colouringOf, KINDS } from "./colouring";
-import { meshOf, metricOf, stateOf, useBench } from "./context";
 
 /** What a named view holds: the camera, and what is cut, coloured and hidden. */
 export interface NamedView {

@@ -5,7 +5,7 @@ vi.stubGlobal("window", { addEventListener: () => {} });
 vi.stubGlobal("location", { pathname: "/" });
 
 describe("sentences", async () => {
-  const { factsOf, parts, shown } = await import("./sentences");
+  const { factsOf, parts, shown } = await import("../study/sentences");
   it("fall into text and blanks, in order", () => {
     expect(parts("Let edges span from {smallest} to {largest}.")).toEqual([
       { text: "Let edges span from ", blank: false },

@@ -3,7 +3,7 @@ import type { Face, Feature, PatchSetting } from "../api/reports";
 import { pattern } from "../parts/pattern";
 import { type Enclosure, enclosureLines, handlesOf, stretched } from "../stages/domain/enclosure";
 import { featureRows } from "../stages/geometry/features";
-import { moved, safeTolerance } from "./operations";
+import { moved, safeTolerance } from "../study/operations";
 import {
   groupsByAngle,
   groupsByPlane,
@@ -11,10 +11,10 @@ import {
   mergePatches,
   renamed,
   splitPatch,
-} from "./patches";
+} from "../study/patches";
+import { reference, refName } from "../study/references";
+import { shown } from "../study/sentences";
 import { words } from "./Ruler";
-import { reference, refName } from "./references";
-import { shown } from "./sentences";
 
 const face = (id: string, x: number): Face => ({
   id,

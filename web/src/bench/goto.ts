@@ -1,7 +1,7 @@
 /** All that one can go to by name: actions, stages, patches, zones, findings, settings, views. */
 import type { Finding } from "../api/reports";
-import type { BenchContext } from "./context";
-import { reportOf, stateOf } from "./context";
+import type { BenchContext } from "../study/context";
+import { reportOf, stateOf } from "../study/context";
 
 export interface Target {
   key: string;

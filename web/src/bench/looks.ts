@@ -1,8 +1,8 @@
 /** How the faces of what is drawn look: colour, pattern, seen through from outside. */
 import type { Variant } from "../api/reports";
-import { colourOf, PATTERN } from "../view/palette";
+import { colourOf, PATTERN } from "../parts/palette";
+import { patchOfFace, reportOf } from "../study/context";
 import type { RegionLook } from "../view/viewport";
-import { patchOfFace, reportOf } from "./context";
 import { enclosingRoles } from "./enclosing";
 
 export function looksOf(

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
+import { seamsOf } from "../study/context";
 import { REPORTS, variantWith } from "../testing/bench";
-import { seamsOf } from "./context";
 
 function walking(seams: number[][], links: number[][] = []) {
   const faces = [0, 1, 2, 3].map((k) => ({ id: `face_${k}` }));

@@ -4,13 +4,13 @@ import { binary } from "../api/client";
 import type { Packed } from "../api/packed";
 import { judgedOf, metricShown } from "../quality/judged";
 import { type FieldRow, fieldShown, useFlow } from "../stages/case/useFlow";
+import { colouringOf } from "../study/colouring";
+import { meshOf, reportOf, useBench } from "../study/context";
 import type { Colouring } from "../view/cellLayers";
 import type { CellArrays } from "../view/geometry";
 import { outline, type Placed, placed } from "../view/planes";
 import { useViewStore, type ViewState } from "../view/store";
 import type { Pose, Viewport } from "../view/viewport";
-import { colouringOf } from "./colouring";
-import { meshOf, reportOf, useBench } from "./context";
 
 /** While the slider moves, cells are asked for this often at most, in milliseconds. */
 const FOLLOW = 120;

@@ -1,8 +1,8 @@
 import { useCallback } from "react";
 import { useSettings } from "../api/queries";
 import type { Pin } from "../api/reports";
+import { stateOf, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
-import { stateOf, useBench } from "./context";
 
 /** Put the chosen pin where the analyst points. */
 export function usePinPlacing() {

@@ -6,10 +6,10 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import type { BlankDescription, StageDescription } from "../api/client";
 import { judgedOf } from "../quality/judged";
 import { pageOf } from "../stages/registry";
+import { meshOf, stateGiving, stateNamed } from "../study/context";
 import { benchWith, LISTS, onBench, stateWith, variantWith } from "../testing/bench";
 import { sent, serving } from "../testing/server";
 import { Brief } from "./Brief";
-import { meshOf, stateGiving, stateNamed } from "./context";
 
 const WAYS: [string, string][] = [
   ["tetrahedra", "tetrahedra"],

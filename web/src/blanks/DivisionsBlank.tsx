@@ -1,7 +1,7 @@
-import { useBench } from "../bench/context";
 import { measure } from "../parts/numbers";
-import { Stack } from "../stages/layers/Stack";
-import { useLayersTold } from "../stages/layers/useLayersTold";
+import { useBench } from "../study/context";
+import { Stack } from "./layers/Stack";
+import { useLayersTold } from "./layers/useLayersTold";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { type AnyRow, newRow, numberOr, split } from "./rows";

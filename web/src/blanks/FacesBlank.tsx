@@ -1,6 +1,6 @@
 import { useId } from "react";
-import { reportOf, useBench } from "../bench/context";
-import { reference, refName } from "../bench/references";
+import { reportOf, useBench } from "../study/context";
+import { reference, refName } from "../study/references";
 import { useViewStore } from "../view/store";
 import { Hint } from "./Hint";
 import type { BlankProps } from "./props";

@@ -1,5 +1,5 @@
-import { reportOf, useBench } from "../bench/context";
 import { pattern } from "../parts/pattern";
+import { reportOf, useBench } from "../study/context";
 import type { BlankProps } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { fieldsOf, newRow, type RowForm, split } from "./rows";

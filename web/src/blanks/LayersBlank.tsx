@@ -1,7 +1,7 @@
-import { reportOf, useBench } from "../bench/context";
-import { type LayerRow, MEASURES, type Measure, measureOf } from "../stages/layers/rows";
-import { Stack } from "../stages/layers/Stack";
-import { type FlowTold, type RowTold, useLayersTold } from "../stages/layers/useLayersTold";
+import { reportOf, useBench } from "../study/context";
+import { type LayerRow, MEASURES, type Measure, measureOf } from "./layers/rows";
+import { Stack } from "./layers/Stack";
+import { type FlowTold, type RowTold, useLayersTold } from "./layers/useLayersTold";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { type AnyRow, newRow, numberOr, type RowForms, split } from "./rows";

@@ -1,5 +1,5 @@
-import { metricOf, useBench } from "../bench/context";
 import { judgedOf } from "../quality/judged";
+import { metricOf, useBench } from "../study/context";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { type AnyRow, numberOr } from "./rows";

@@ -1,6 +1,6 @@
 import { useId } from "react";
-import { reportOf, useBench } from "../bench/context";
 import { measure } from "../parts/numbers";
+import { reportOf, useBench } from "../study/context";
 import { Hint } from "./Hint";
 import type { BlankProps } from "./props";
 

@@ -1,6 +1,6 @@
 import { useEffect, useId, useState } from "react";
-import { useBench } from "../bench/context";
-import { listed } from "../bench/trials";
+import { useBench } from "../study/context";
+import { listed } from "../study/trials";
 import { Hint } from "./Hint";
 import { type BlankProps, shownValue } from "./props";
 

@@ -2,10 +2,10 @@ import { Fragment } from "react";
 import type { OperationDescription } from "../api/client";
 import { useOperations } from "../api/queries";
 import type { LogRow, Operation } from "../api/reports";
-import { reportOf, stateOf, useBench } from "../bench/context";
-import { moved, safeTolerance } from "../bench/operations";
-import { parts } from "../bench/sentences";
 import { measure } from "../parts/numbers";
+import { reportOf, stateOf, useBench } from "../study/context";
+import { moved, safeTolerance } from "../study/operations";
+import { parts } from "../study/sentences";
 import { PlainBlank } from "./PlainBlank";
 import type { BlankProps } from "./props";
 

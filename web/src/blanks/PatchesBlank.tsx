@@ -1,8 +1,9 @@
 import { useEffect, useState } from "react";
 import { useSettings } from "../api/queries";
 import type { PatchSetting } from "../api/reports";
-import { reportOf, useBench } from "../bench/context";
-import { withOtherNames } from "../bench/offers";
+import { PatchSwatch } from "../parts/Sign";
+import { reportOf, useBench } from "../study/context";
+import { withOtherNames } from "../study/offers";
 import {
   groupsByAngle,
   groupsByPlane,
@@ -10,9 +11,8 @@ import {
   mergePatches,
   renamed,
   splitPatch,
-} from "../bench/patches";
-import { reference, refName } from "../bench/references";
-import { PatchSwatch } from "../parts/Sign";
+} from "../study/patches";
+import { reference, refName } from "../study/references";
 import { useViewStore } from "../view/store";
 import type { BlankProps } from "./props";
 

@@ -1,5 +1,5 @@
 import { useEffect, useId, useState } from "react";
-import { useBench } from "../bench/context";
+import { useBench } from "../study/context";
 import { Hint } from "./Hint";
 import { type BlankProps, shownValue } from "./props";
 

@@ -1,7 +1,7 @@
-import { reportOf, stateOf, useBench } from "../bench/context";
-import { fresh, type Region } from "../stages/sizing/regions";
+import { reportOf, stateOf, useBench } from "../study/context";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
+import { fresh, type Region } from "./regions";
 import { type AnyRow, numberOr, split } from "./rows";
 
 const WORDS: Record<Region["shape"], string> = {

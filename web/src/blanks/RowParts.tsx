@@ -1,6 +1,6 @@
 /** What rows of lists are drawn with. */
 import { useEffect, useState } from "react";
-import { useBench } from "../bench/context";
+import { useBench } from "../study/context";
 import { shownValue } from "./props";
 import {
   type AnyRow,

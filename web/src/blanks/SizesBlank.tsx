@@ -1,4 +1,4 @@
-import { useBench } from "../bench/context";
+import { useBench } from "../study/context";
 import { type BlankProps, shownValue } from "./props";
 import { Add, More, Row, Text } from "./RowParts";
 import { type AnyRow, newRow, numberOr, split } from "./rows";

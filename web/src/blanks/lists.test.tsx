@@ -4,11 +4,11 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import STAGES from "../../stages.json";
 import type { BlankDescription, StageDescription } from "../api/client";
-import { Stack } from "../stages/layers/Stack";
 import { benchWith, onBench, REPORTS, variantWith } from "../testing/bench";
 import { serving } from "../testing/server";
 import { useViewStore } from "../view/store";
 import { Blank } from "./Blank";
+import { Stack } from "./layers/Stack";
 import { freeName, moveFaces } from "./PatchesBlank";
 
 /** A blank of a type as the core describes it; a plain one where no stage has such. */

@@ -1,6 +1,6 @@
 /** Rows of a list as the core describes them: which form one has, what a new one begins with. */
 import type { Shape } from "../api/client";
-import { listed } from "../bench/trials";
+import { listed } from "../study/trials";
 
 export type RowForms = Shape<"RowFormsShape">;
 export type RowForm = Shape<"RowFormShape">;

@@ -3,7 +3,13 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { get, type Shape } from "../api/client";
 import { OVER, useJobs, useLists, useStages, useStudy } from "../api/queries";
 import type { Variant } from "../api/reports";
-import { KINDS } from "../bench/colouring";
+import { RampScale } from "../bench/RampScale";
+import { SlicePanel } from "../bench/SlicePanel";
+import { SliceRail } from "../bench/SliceRail";
+import { Guarded } from "../parts/Guarded";
+import { go } from "../parts/route";
+import { ThemeButton } from "../parts/ThemeButton";
+import { KINDS } from "../study/colouring";
 import {
   type BenchContext,
   Context,
@@ -11,13 +17,7 @@ import {
   metricOf,
   reportOf,
   stateGiving,
-} from "../bench/context";
-import { RampScale } from "../bench/RampScale";
-import { SlicePanel } from "../bench/SlicePanel";
-import { SliceRail } from "../bench/SliceRail";
-import { Guarded } from "../parts/Guarded";
-import { go } from "../parts/route";
-import { ThemeButton } from "../parts/ThemeButton";
+} from "../study/context";
 import { placed } from "../view/planes";
 import { useViewStore } from "../view/store";
 import type { Viewport } from "../view/viewport";

@@ -1,12 +1,12 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useView } from "../api/queries";
-import { meshOf, stateGiving, useBench } from "../bench/context";
 import { Progress } from "../bench/Header";
 import { looksOf } from "../bench/looks";
 import { useCells } from "../bench/useCells";
 import { count } from "../parts/numbers";
+import { useTheme } from "../parts/theme";
+import { meshOf, stateGiving, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
-import { useTheme } from "../view/theme";
 import { Viewport } from "../view/viewport";
 
 /** One variant's mesh among others: its own drawing, everyone's camera, slice and colours. */

@@ -1,5 +1,5 @@
 /** Small signs that carry meaning besides colour: conditions, levels, patch kinds. */
-import { colourOf } from "../view/palette";
+import { colourOf } from "./palette";
 
 /** How things stand with a result: a sign, whose words are there to be pointed at and read out. */
 export function ConditionSign({ condition }: { condition: string }) {

@@ -1,4 +1,4 @@
-import { useTheme } from "../view/theme";
+import { useTheme } from "./theme";
 
 /** Paper or plate. */
 export function ThemeButton() {

@@ -1,8 +1,8 @@
 import { useState } from "react";
-import { metricOf, useBench } from "../bench/context";
 import { count, measure } from "../parts/numbers";
+import { rampOf, useTheme } from "../parts/theme";
+import { metricOf, useBench } from "../study/context";
 import { type Heights, useViewStore } from "../view/store";
-import { rampOf, useTheme } from "../view/theme";
 import { judgedOf } from "./judged";
 
 interface Histogram {

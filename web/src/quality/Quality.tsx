@@ -1,7 +1,7 @@
 import { useState } from "react";
-import { KINDS } from "../bench/colouring";
-import { metricOf, useBench } from "../bench/context";
 import { count, measure } from "../parts/numbers";
+import { KINDS } from "../study/colouring";
+import { metricOf, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
 import { Bars } from "./Bars";
 import { judgedOf, metricShown } from "./judged";

@@ -1,6 +1,6 @@
 import { useState } from "react";
-import { metricOf, useBench } from "../bench/context";
 import { measure } from "../parts/numbers";
+import { metricOf, useBench } from "../study/context";
 import { useViewStore } from "../view/store";
 import { judgedOf } from "./judged";
 import type { QualityOfMetric } from "./useQuality";

@@ -2,7 +2,7 @@
 import type { Lists, Metric } from "../api/client";
 import type { SurfaceReport, VolumeReport } from "../api/reports";
 import { KINDS } from "../bench/colouring";
-import { type BenchContext, stateGiving, stateOf } from "../bench/context";
+import { type BenchContext, stateGiving, stateOf } from "../study/context";
 
 export interface Judged {
   of: "mesh" | "surface";

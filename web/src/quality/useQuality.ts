@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { get, type Shape } from "../api/client";
 import { useSettling } from "../api/queries";
-import { stateGiving, useBench } from "../bench/context";
+import { stateGiving, useBench } from "../study/context";
 
 import type { Judged } from "./judged";
 

@@ -1,13 +1,13 @@
 /** The stages that the page knows. A new one is a folder here and a line below. */
-import * as caseStage from "./case";
-import * as domain from "./domain";
-import * as geometry from "./geometry";
-import * as layers from "./layers";
-import * as patches from "./patches";
-import * as sizing from "./sizing";
+import * as caseStage from "./case/index";
+import * as domain from "./domain/index";
+import * as geometry from "./geometry/index";
+import * as layers from "./layers/index";
+import * as patches from "./patches/index";
+import * as sizing from "./sizing/index";
 import type { StagePage } from "./stage";
-import * as surface from "./surface";
-import * as volume from "./volume";
+import * as surface from "./surface/index";
+import * as volume from "./volume/index";
 
 const PAGES: StagePage[] = [
   geometry.page,

@@ -1,7 +1,7 @@
 /** What a stage is on the page. Each has a folder here; the registry lists them. */
 import type { ComponentType } from "react";
 import type { Finding } from "../api/reports";
-import type { BenchContext } from "../bench/context";
+import type { BenchContext } from "../study/context";
 import type { Mark, Tool } from "../view/store";
 import type { Viewport } from "../view/viewport";
 

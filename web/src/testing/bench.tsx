@@ -4,7 +4,7 @@ import { render } from "@testing-library/react";
 import type { ReactElement } from "react";
 import type { Lists, StageDescription } from "../api/client";
 import type { StageState, Variant } from "../api/reports";
-import { type BenchContext, Context } from "../bench/context";
+import { type BenchContext, Context } from "../study/context";
 
 const metric = (key: string, label: string, unit: string, large_is_bad: boolean) => ({
   key,

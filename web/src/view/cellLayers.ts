@@ -1,9 +1,9 @@
 /** Sets of cells in the scene, each under a name: slices, chosen cells, those around one. */
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
+import { PATCH_COLOURS, RAMP, rgb } from "../parts/palette";
 import { type CellArrays, cellGeometry } from "./geometry";
 import { edgeSegments, type Segments } from "./lineDrawing";
-import { PATCH_COLOURS, RAMP, rgb } from "./palette";
 import { CELL_FRAGMENT, CELL_VERTEX } from "./shaders";
 
 /**

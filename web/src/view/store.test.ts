@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import { colourOf, PATCH_COLOURS, RAMP, rgb, WALL_COLOUR } from "./palette";
+import { colourOf, PATCH_COLOURS, RAMP, rgb, WALL_COLOUR } from "../parts/palette";
 import { useViewStore } from "./store";
 
 const state = () => useViewStore.getState();

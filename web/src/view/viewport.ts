@@ -4,6 +4,8 @@
  */
 import * as THREE from "three";
 import { MeshBVH } from "three-mesh-bvh";
+import { rgb } from "../parts/palette";
+import { GROUND, rampOf, type Theme } from "../parts/theme";
 import { CellLayers, type CellLook, type Colouring, type PickedCell } from "./cellLayers";
 import { disposeSigns, edgeSigns } from "./edgeSigns";
 import { Eye } from "./eye";
@@ -17,10 +19,8 @@ import {
 } from "./geometry";
 import { Likeness } from "./likeness";
 import { edgeSegments, lineDrawing, type Segments, type Sight } from "./lineDrawing";
-import { rgb } from "./palette";
 import { listenTo, type Rectangle, type Touch } from "./pointer";
 import { SURFACE_FRAGMENT, SURFACE_VERTEX } from "./shaders";
-import { GROUND, rampOf, type Theme } from "./theme";
 
 export interface RegionLook {
   colour: string;

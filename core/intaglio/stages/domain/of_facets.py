@@ -11,7 +11,6 @@ from intaglio.cad.tessellation import tessellate
 from intaglio.errors import SettingRejected, StepFailed
 from intaglio.facets.booleans import combined
 from intaglio.facets.domain import compact, fluid_as_is, fluid_inside, openings
-from intaglio.facets.edges import edge_table
 from intaglio.facets.embedding import embedded
 from intaglio.facets.part import FacetPart, joined, kept
 from intaglio.facets.pieces import find_pieces
@@ -30,6 +29,7 @@ from intaglio.stages.domain.fluid import (
     unique_names,
 )
 from intaglio.stages.domain.settings import Domain
+from intaglio.triangles.edges import edge_table
 
 
 def inside(settings: Domain, part: FacetPart) -> Fluid:

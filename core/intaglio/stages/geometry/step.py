@@ -7,7 +7,6 @@ import numpy as np
 
 from intaglio.cad.faults import is_kernel_fault
 from intaglio.errors import SettingRejected, StepFailed
-from intaglio.facets.facets import enclosed_volume, triangle_areas
 from intaglio.findings import Finding
 from intaglio.numeric.rounding import rounded
 from intaglio.parts.acting import apply
@@ -23,6 +22,7 @@ from intaglio.parts.taking import take_in
 from intaglio.stages.geometry.report import GeometryReport
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.stage import Show
+from intaglio.triangles.measures import enclosed_volume, triangle_areas
 
 # a part's coordinates in its unit: beyond this nothing that is computed with them holds
 _FARTHEST = 1e12

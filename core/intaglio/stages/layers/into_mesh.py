@@ -9,7 +9,6 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from intaglio.errors import FileRejected, StepFailed
-from intaglio.facets.facets import edge_keys, triangle_normals
 from intaglio.findings import Finding
 from intaglio.layers.core import layered
 from intaglio.layers.grow import LOWEST, grow
@@ -25,6 +24,8 @@ from intaglio.stages.layers.scopes import growing_sides, row_of_faces, wanted_on
 from intaglio.stages.layers.shells import shells_of
 from intaglio.stages.layers.step import grown_rows
 from intaglio.stages.stage import Progress
+from intaglio.triangles.closure import edge_keys
+from intaglio.triangles.measures import triangle_normals
 
 # patches without layers are told apart into plane faces where they turn by more (cosine)
 _PLANE = np.cos(np.radians(2.0))

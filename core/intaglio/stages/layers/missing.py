@@ -5,7 +5,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import triangle_areas
 from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.layers.directions import LEAST_SEEN
 from intaglio.layers.grow import Grown
@@ -13,6 +12,7 @@ from intaglio.layers.shell import Shell
 from intaglio.layers.sides import constraints
 from intaglio.stages.layers.rows import HEIGHTS
 from intaglio.stages.layers.scopes import CORE_HEIGHT
+from intaglio.triangles.measures import triangle_areas
 
 Bools = NDArray[np.bool_]
 

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
-from intaglio.facets.facets import triangle_areas
 from intaglio.findings import PLACES, Finding
 from intaglio.layers.core import Wanted
 from intaglio.layers.grow import Grown, grow
@@ -26,6 +25,7 @@ from intaglio.stages.patches.made import patch_of_face
 from intaglio.stages.sizing.local_sizes import sides_of
 from intaglio.stages.stage import Progress
 from intaglio.stages.surface.made import surface_made
+from intaglio.triangles.measures import triangle_areas
 
 # layers whose cells would take more memory than there is are refused
 _MOST_CELLS = 60_000_000

@@ -7,7 +7,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
-from intaglio.facets.facets import Curves, Facets, triangles_on
 from intaglio.findings import Finding
 from intaglio.settings.patterns import fits
 from intaglio.sizing.octree import SizeField, sizes
@@ -15,6 +14,8 @@ from intaglio.sizing.regions import Region, bounds
 from intaglio.sizing.sources import LocalSizes, on_curve
 from intaglio.sizing.spacing import positions
 from intaglio.stages.sizing.rows import FIELDS
+from intaglio.triangles.closure import triangles_on
+from intaglio.triangles.facets import Curves, Facets
 
 
 def named_faces(

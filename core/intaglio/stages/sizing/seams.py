@@ -5,10 +5,10 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets
-from intaglio.facets.seams import Walked, faces_beside, seams, walked
 from intaglio.sizing.sources import LocalSizes, node_sizes
 from intaglio.stages.sizing.settings import Sizing
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.seams import Walked, faces_beside, seams, walked
 
 Flags = NDArray[np.bool_]
 

@@ -5,12 +5,6 @@ import math
 import numpy as np
 
 from intaglio.errors import SettingRejected, StepFailed
-from intaglio.facets.facets import (
-    Curves,
-    Facets,
-    unclosed_edges,
-)
-from intaglio.facets.seams import Walked, faces_beside
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
@@ -26,6 +20,9 @@ from intaglio.stages.sizing.seams import seams_of, walk
 from intaglio.stages.sizing.settings import FINEST_SHARE, Sizing
 from intaglio.stages.sizing.wake import wake_offer
 from intaglio.stages.stage import Progress
+from intaglio.triangles.closure import unclosed_edges
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.seams import Walked, faces_beside
 
 # a run that would need more memory than this is refused, with the sizes that would fit
 MEMORY_LIMIT = 12e9

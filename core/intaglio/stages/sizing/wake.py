@@ -6,11 +6,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets
 from intaglio.findings import Finding, offer
 from intaglio.settings.blanks import significant
 from intaglio.stages.sizing.local_sizes import body_faces
 from intaglio.stages.sizing.settings import Sizing
+from intaglio.triangles.facets import Facets
 
 # the wake is refined from the body's middle to so many of its lengths behind it, by so much of its
 # width on every side, with edges so many times those on its walls

@@ -5,15 +5,17 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets, edge_keys, triangle_normals
-from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.surface import CORNER, ON_FACE
 from intaglio.numeric.boxtree import beyond
 from intaglio.numeric.intersections import crossing_triangles
 from intaglio.quality.triangles import triangle_angles
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.remeshing.surface import CORNER, ON_FACE
 from intaglio.settings.blanks import significant
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
+from intaglio.triangles.closure import edge_keys
+from intaglio.triangles.facets import Facets
+from intaglio.triangles.measures import triangle_normals
 
 Floats = NDArray[np.float64]
 

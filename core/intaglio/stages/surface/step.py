@@ -9,16 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected, StepFailed
-from intaglio.facets.facets import (
-    Facets,
-    edge_keys,
-    edge_uses,
-    enclosed_volume,
-    unclosed_edges,
-    zone_surfaces,
-)
-from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.surface_mesh import mesh_surface
 from intaglio.findings import PLACES, Finding, offer, two_digits
 from intaglio.numeric.boxtree import box_tree, distances
 from intaglio.numeric.intersections import crossing_pairs
@@ -34,6 +24,8 @@ from intaglio.quality.triangles import (
     triangle_aspect,
 )
 from intaglio.quality.worst_triangles import triangle_tails
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.remeshing.surface_mesh import mesh_surface
 from intaglio.sizing.forecast import Forecast, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region
@@ -55,6 +47,9 @@ from intaglio.stages.surface.mending import (
 )
 from intaglio.stages.surface.report import SurfaceReport
 from intaglio.stages.surface.settings import SurfaceMesh
+from intaglio.triangles.closure import edge_keys, edge_uses, unclosed_edges, zone_surfaces
+from intaglio.triangles.facets import Facets
+from intaglio.triangles.measures import enclosed_volume
 
 # a surface is meshed so often at most
 _ROUNDS = 5

@@ -1,7 +1,7 @@
 import type { Shape } from "../../api/client";
-import { reportOf, stateOf, useBench } from "../../bench/context";
-import { type Fact, FactTable } from "../../bench/FactTable";
 import { bytes, count, measure } from "../../parts/numbers";
+import { reportOf, stateOf, useBench } from "../../study/context";
+import { type Fact, FactTable } from "../../study/FactTable";
 import { Proof } from "./Proof";
 import { useForetold } from "./useForetold";
 import { WorkBack } from "./WorkBack";

@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { get } from "../../api/client";
 import { useStudy } from "../../api/queries";
-import { reportOf, useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
 import { type Line, Plot } from "../../parts/Plot";
+import { reportOf, useBench } from "../../study/context";
 import { useViewStore } from "../../view/store";
 import {
   type Profile,

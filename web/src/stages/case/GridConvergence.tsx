@@ -2,9 +2,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, get, type Job, post, type Shape } from "../../api/client";
 import { merge, useJobs } from "../../api/queries";
-import { useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
 import { Plot } from "../../parts/Plot";
+import { useBench } from "../../study/context";
 
 type Table = Shape<"ConvergenceShape">;
 

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { post, type Shape } from "../../api/client";
 import { useSettings } from "../../api/queries";
-import { useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
+import { useBench } from "../../study/context";
 import { useViewStore } from "../../view/store";
 
 type Inlet = Pick<Shape<"InflowShape">, "name" | "hydraulic_diameter">;

@@ -1,4 +1,4 @@
-import { reportOf } from "../../bench/context";
+import { reportOf } from "../../study/context";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { CaseConsequences } from "./Consequences";

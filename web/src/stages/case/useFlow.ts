@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { get, type Shape } from "../../api/client";
 import { useJobs } from "../../api/queries";
-import { stateOf, useBench } from "../../bench/context";
+import { stateOf, useBench } from "../../study/context";
 
 export type ProofReport = Shape<"ProofReport">;
 export type FieldRow = Shape<"FieldRow">;

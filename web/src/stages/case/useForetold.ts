@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { get, type Shape } from "../../api/client";
 import { useSettling } from "../../api/queries";
 import type { Finding } from "../../api/reports";
-import { reportOf, stateOf, useBench } from "../../bench/context";
+import { reportOf, stateOf, useBench } from "../../study/context";
 
 /** What the case comes to as its settings stand, before it is run. */
 export function useForetold() {

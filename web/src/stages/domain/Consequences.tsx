@@ -1,6 +1,6 @@
-import { reportOf, stateOf, useBench } from "../../bench/context";
-import { type Fact, FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
+import { reportOf, stateOf, useBench } from "../../study/context";
+import { type Fact, FactTable } from "../../study/FactTable";
 
 /** What the fluid comes to. */
 export function DomainConsequences() {

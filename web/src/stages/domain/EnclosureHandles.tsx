@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useEffect, useMemo, useState } from "react";
 import { get } from "../../api/client";
 import { useSettings } from "../../api/queries";
-import { stateOf, useBench } from "../../bench/context";
-import { useMoves } from "../../bench/useMoves";
 import { measure } from "../../parts/numbers";
+import { stateOf, useBench } from "../../study/context";
+import { useMoves } from "../../study/useMoves";
 import type { Viewport } from "../../view/viewport";
 import { type Enclosure, enclosureLines, handlesOf, stretched } from "./enclosure";
 

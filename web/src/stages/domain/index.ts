@@ -1,5 +1,5 @@
-import { reportOf } from "../../bench/context";
 import { measure } from "../../parts/numbers";
+import { reportOf } from "../../study/context";
 import type { StagePage } from "../stage";
 import { DomainConsequences } from "./Consequences";
 import { EnclosureHandles } from "./EnclosureHandles";

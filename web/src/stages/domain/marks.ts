@@ -1,5 +1,5 @@
 import type { Pin } from "../../api/reports";
-import { type BenchContext, reportOf, stateOf } from "../../bench/context";
+import { type BenchContext, reportOf, stateOf } from "../../study/context";
 import type { Mark } from "../../view/store";
 
 /** Closed openings and pins. */

@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import { useSettings } from "../../api/queries";
-import { reportOf, stateOf, useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
+import { reportOf, stateOf, useBench } from "../../study/context";
 import type { Section } from "../stage";
 
 /** Openings of the part to be ticked for closing, and sheets to be ticked for keeping. */

@@ -1,6 +1,6 @@
-import { reportOf, useBench } from "../../bench/context";
-import { FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
+import { reportOf, useBench } from "../../study/context";
+import { FactTable } from "../../study/FactTable";
 import { Features } from "./Features";
 
 /** What the part is, in numbers. */

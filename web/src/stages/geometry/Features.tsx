@@ -1,7 +1,7 @@
 import { useSettings } from "../../api/queries";
 import type { Feature, Operation } from "../../api/reports";
-import { reportOf, stateOf, useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
+import { reportOf, stateOf, useBench } from "../../study/context";
 import { useViewStore } from "../../view/store";
 import { featureRows } from "./features";
 

@@ -1,5 +1,5 @@
-import { reportOf } from "../../bench/context";
 import { count } from "../../parts/numbers";
+import { reportOf } from "../../study/context";
 import type { StagePage } from "../stage";
 import { GeometryConsequences } from "./Consequences";
 import { useSections } from "./sections";

@@ -1,6 +1,6 @@
 import { useMemo } from "react";
-import { reportOf, useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
+import { reportOf, useBench } from "../../study/context";
 import type { Section } from "../stage";
 
 /** Bodies and faces of the part. */

@@ -1,6 +1,6 @@
-import { reportOf, stateOf, useBench } from "../../bench/context";
-import { FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
+import { reportOf, stateOf, useBench } from "../../study/context";
+import { FactTable } from "../../study/FactTable";
 
 const percent = (share: number) =>
   share > 0.999 && share < 1 ? "99.9 %" : `${measure(100 * share, 3)} %`;

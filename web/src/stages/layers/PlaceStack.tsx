@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { ApiError, get, type Shape } from "../../api/client";
-import { useBench } from "../../bench/context";
 import { measure } from "../../parts/numbers";
+import { useBench } from "../../study/context";
 import { type Place, useViewStore } from "../../view/store";
 import type { Viewport } from "../../view/viewport";
 

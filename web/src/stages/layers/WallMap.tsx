@@ -1,14 +1,14 @@
 import { useMemo } from "react";
 import { useView } from "../../api/queries";
-import { stateOf, useBench } from "../../bench/context";
-import { useMoves } from "../../bench/useMoves";
+import { useLayersTold } from "../../blanks/layers/useLayersTold";
 import { measure } from "../../parts/numbers";
+import { rampOf, useTheme } from "../../parts/theme";
+import { stateOf, useBench } from "../../study/context";
+import { useMoves } from "../../study/useMoves";
 import { useViewStore, type Walls } from "../../view/store";
-import { rampOf, useTheme } from "../../view/theme";
 import type { Viewport } from "../../view/viewport";
 import { wallValues } from "../../view/walls";
 import { PlaceStack } from "./PlaceStack";
-import { useLayersTold } from "./useLayersTold";
 
 const WAYS: [Walls, string][] = [
   ["cover", "what stands"],

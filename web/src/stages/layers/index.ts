@@ -1,5 +1,5 @@
-import { reportOf } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
+import { reportOf } from "../../study/context";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { LayersConsequences } from "./Consequences";

@@ -1,4 +1,4 @@
-import { reportOf } from "../../bench/context";
+import { reportOf } from "../../study/context";
 import type { StagePage } from "../stage";
 import { useSections } from "./sections";
 

@@ -1,8 +1,8 @@
 import { useMemo } from "react";
 import { useSettings } from "../../api/queries";
 import type { PatchSetting } from "../../api/reports";
-import { meshOf, reportOf, stateOf, useBench } from "../../bench/context";
 import { count, measure } from "../../parts/numbers";
+import { meshOf, reportOf, stateOf, useBench } from "../../study/context";
 import type { Row, Section } from "../stage";
 
 /** The patches, which can be renamed here. */

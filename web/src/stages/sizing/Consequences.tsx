@@ -1,7 +1,7 @@
 import { useSettings } from "../../api/queries";
-import { reportOf, stateOf, useBench } from "../../bench/context";
-import { type Fact, FactTable } from "../../bench/FactTable";
 import { bytes, count, duration, measure } from "../../parts/numbers";
+import { reportOf, stateOf, useBench } from "../../study/context";
+import { type Fact, FactTable } from "../../study/FactTable";
 
 /** What the sizes will come to, before anything is meshed. */
 export function SizingConsequences() {

@@ -1,5 +1,5 @@
-import { reportOf, useBench } from "../../bench/context";
-import { useMoves } from "../../bench/useMoves";
+import { reportOf, useBench } from "../../study/context";
+import { useMoves } from "../../study/useMoves";
 import type { Viewport } from "../../view/viewport";
 
 const MOST = 1500;

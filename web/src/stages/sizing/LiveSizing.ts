@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { stateOf, useBench } from "../../bench/context";
+import { stateOf, useBench } from "../../study/context";
 
 // changes come in as whole values; this is for several at once
 const PAUSE = 30;

@@ -1,9 +1,17 @@
 import { Fragment, type PointerEvent, useState } from "react";
 import { useSettings } from "../../api/queries";
-import { stateOf, useBench } from "../../bench/context";
-import { useMoves } from "../../bench/useMoves";
+import {
+  centre,
+  type Handle,
+  handles,
+  inSpace,
+  moved,
+  outline,
+  type Region,
+} from "../../blanks/regions";
+import { stateOf, useBench } from "../../study/context";
+import { useMoves } from "../../study/useMoves";
 import type { Viewport } from "../../view/viewport";
-import { centre, type Handle, handles, inSpace, moved, outline, type Region } from "./regions";
 
 /** Refinement regions in the model: dragged by their label, stretched by the knobs around it. */
 export function RegionShapes({ view }: { view: Viewport }) {

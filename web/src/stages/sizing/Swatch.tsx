@@ -1,11 +1,11 @@
 import { useCallback } from "react";
 import { post } from "../../api/client";
-import { useBench } from "../../bench/context";
-import { useMoves } from "../../bench/useMoves";
+import { across } from "../../blanks/regions";
 import { measure } from "../../parts/numbers";
+import { useBench } from "../../study/context";
+import { useMoves } from "../../study/useMoves";
 import { useViewStore } from "../../view/store";
 import type { Viewport } from "../../view/viewport";
-import { across } from "./regions";
 
 const REACH = 5;
 

@@ -1,5 +1,5 @@
-import { reportOf } from "../../bench/context";
 import { measure } from "../../parts/numbers";
+import { reportOf } from "../../study/context";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { SizingConsequences } from "./Consequences";

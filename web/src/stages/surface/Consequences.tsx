@@ -1,7 +1,7 @@
-import { reportOf, useBench } from "../../bench/context";
-import { type Fact, FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
 import { Quality } from "../../quality/Quality";
+import { reportOf, useBench } from "../../study/context";
+import { type Fact, FactTable } from "../../study/FactTable";
 
 /** Counts and figures of the surface mesh. */
 export function SurfaceConsequences() {

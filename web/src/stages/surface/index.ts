@@ -1,6 +1,6 @@
-import { reportOf } from "../../bench/context";
 import { count } from "../../parts/numbers";
 import { verdictOf } from "../../quality/verdict";
+import { reportOf } from "../../study/context";
 import { useMeshSections } from "../patches/sections";
 import type { StagePage } from "../stage";
 import { SurfaceConsequences } from "./Consequences";

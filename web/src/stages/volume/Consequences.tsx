@@ -1,7 +1,7 @@
-import { reportOf, useBench } from "../../bench/context";
-import { type Fact, FactTable } from "../../bench/FactTable";
 import { count, measure } from "../../parts/numbers";
 import { Quality } from "../../quality/Quality";
+import { reportOf, useBench } from "../../study/context";
+import { type Fact, FactTable } from "../../study/FactTable";
 
 const PLURAL: Record<string, string> = {
   tetrahedron: "Tetrahedra",

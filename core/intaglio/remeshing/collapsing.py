@@ -3,7 +3,8 @@
 import numpy as np
 from numba import njit
 
-from intaglio.facets.surface import (
+from intaglio.numeric.inlining import inlined
+from intaglio.remeshing.surface import (
     CORNER,
     LAST_COLLAPSE,
     MAX_STAR,
@@ -16,7 +17,7 @@ from intaglio.facets.surface import (
     collapse,
     star,
 )
-from intaglio.facets.triangles import (
+from intaglio.triangles.compiled import (
     FACING,
     leans,
     length_in_field,
@@ -25,7 +26,6 @@ from intaglio.facets.triangles import (
     square_length,
     turned_away,
 )
-from intaglio.numeric.inlining import inlined
 
 # a collapse may leave no triangle worse than this that was better before
 _SHAPELY = 0.3

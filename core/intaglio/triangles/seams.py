@@ -12,13 +12,9 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from intaglio.facets.facets import (
-    Curves,
-    Facets,
-    triangle_areas,
-    triangle_normals,
-    triangles_on,
-)
+from intaglio.triangles.closure import triangles_on
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import triangle_areas, triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]

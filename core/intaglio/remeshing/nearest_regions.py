@@ -4,9 +4,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets
 from intaglio.numeric.boxtree import box_tree, nearest
 from intaglio.numeric.chunks import in_chunks
+from intaglio.triangles.facets import Facets
 
 
 @njit(cache=True, nogil=True)

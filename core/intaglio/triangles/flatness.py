@@ -3,7 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Facets, triangle_areas, triangle_normals
+from intaglio.triangles.facets import Facets
+from intaglio.triangles.measures import triangle_areas, triangle_normals
 
 
 def region_normals(facets: Facets) -> NDArray[np.float64]:

@@ -3,8 +3,11 @@
 import numpy as np
 from numba import njit
 
-from intaglio.facets.reference import Reference, arc_of, on_curve
-from intaglio.facets.surface import (
+from intaglio.numeric.boxtree import nearest
+from intaglio.numeric.chunks import in_blocks
+from intaglio.numeric.inlining import inlined
+from intaglio.remeshing.reference import Reference, arc_of, on_curve
+from intaglio.remeshing.surface import (
     CORNER,
     LAST_SMOOTH,
     MAX_STAR,
@@ -16,11 +19,8 @@ from intaglio.facets.surface import (
     star,
     touch,
 )
-from intaglio.facets.triangles import FACING, normal_of, shape, turned_away
-from intaglio.numeric.boxtree import nearest
-from intaglio.numeric.chunks import in_blocks
-from intaglio.numeric.inlining import inlined
 from intaglio.sizing.octree import size_at
+from intaglio.triangles.compiled import FACING, normal_of, shape, turned_away
 
 # a move may cost the worst triangle this share of its shape, or leave it at least so good
 _LOSS = 0.9

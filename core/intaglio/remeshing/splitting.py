@@ -3,8 +3,10 @@
 import numpy as np
 from numba import njit
 
-from intaglio.facets.reference import arc_of, on_curve
-from intaglio.facets.surface import (
+from intaglio.numeric.boxtree import nearest
+from intaglio.numeric.inlining import inlined
+from intaglio.remeshing.reference import arc_of, on_curve
+from intaglio.remeshing.surface import (
     LAST_SPLIT,
     ON_CURVE,
     ON_FACE,
@@ -13,10 +15,8 @@ from intaglio.facets.surface import (
     begin,
     split,
 )
-from intaglio.facets.triangles import length_in_field, square_length
-from intaglio.numeric.boxtree import nearest
-from intaglio.numeric.inlining import inlined
 from intaglio.sizing.octree import size_at
+from intaglio.triangles.compiled import length_in_field, square_length
 
 # on curved faces edges may be this much shorter before they are split: the longest ones would stand
 # too far off the surface

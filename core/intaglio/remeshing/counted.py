@@ -6,10 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.collapsing import TURN, may_collapse
-from intaglio.facets.facets import Curves
-from intaglio.facets.reference import on_curve
-from intaglio.facets.surface import (
+from intaglio.remeshing.collapsing import TURN, may_collapse
+from intaglio.remeshing.reference import on_curve
+from intaglio.remeshing.surface import (
     MAX_STAR,
     ON_CURVE,
     POINTS,
@@ -19,7 +18,8 @@ from intaglio.facets.surface import (
     split,
     star,
 )
-from intaglio.facets.triangles import FACING
+from intaglio.triangles.compiled import FACING
+from intaglio.triangles.facets import Curves
 
 # while counted edges are set, no length is too long and no shape too thin
 _ANY_LENGTH = 1e9

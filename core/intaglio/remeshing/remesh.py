@@ -12,15 +12,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.collapsing import collapse_pass, mend_pass, thin_out_pass
-from intaglio.facets.counted import place_counted
-from intaglio.facets.facets import Curves, Facets, triangle_areas
-from intaglio.facets.flipping import flip_far_pass, flip_pass
-from intaglio.facets.ordering import in_order, packed
-from intaglio.facets.reference import Reference, reference
-from intaglio.facets.smoothing import smooth_pass
-from intaglio.facets.splitting import NO_ROOM, split_pass
-from intaglio.facets.surface import (
+from intaglio.remeshing.collapsing import collapse_pass, mend_pass, thin_out_pass
+from intaglio.remeshing.counted import place_counted
+from intaglio.remeshing.flipping import flip_far_pass, flip_pass
+from intaglio.remeshing.ordering import in_order, packed
+from intaglio.remeshing.reference import Reference, reference
+from intaglio.remeshing.smoothing import smooth_pass
+from intaglio.remeshing.splitting import NO_ROOM, split_pass
+from intaglio.remeshing.surface import (
     POINTS,
     TRIANGLES,
     Surface,
@@ -29,6 +28,8 @@ from intaglio.facets.surface import (
     roomier,
 )
 from intaglio.sizing.octree import SizeField, sizes
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import triangle_areas
 
 # edges are split above and collapsed below these lengths in the field: halves of the longest are
 # still longer than the shortest, so that no edge is split and collapsed in turn

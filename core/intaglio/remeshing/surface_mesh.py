@@ -6,13 +6,13 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets
-from intaglio.facets.nearest_regions import regions_at
-from intaglio.facets.remesh import RemeshedSurface, remesh
-from intaglio.facets.rims import parted_at_rims
-from intaglio.facets.seams import Walked
-from intaglio.facets.surface import ON_CURVE, ON_FACE
+from intaglio.remeshing.nearest_regions import regions_at
+from intaglio.remeshing.remesh import RemeshedSurface, remesh
+from intaglio.remeshing.rims import parted_at_rims
+from intaglio.remeshing.surface import ON_CURVE, ON_FACE
 from intaglio.sizing.octree import SizeField
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.seams import Walked
 
 # a mesh and the region of each node on a face, to the mesh on the exact geometry
 Settle = Callable[[RemeshedSurface, NDArray[np.int32]], RemeshedSurface]

@@ -5,12 +5,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.facets import Curves, Facets, triangle_normals
-from intaglio.facets.flatness import flat_regions, region_normals
-from intaglio.facets.surface import ON_CURVE
 from intaglio.numeric.boxtree import BoxTree, box_tree
 from intaglio.numeric.inlining import inlined
+from intaglio.remeshing.surface import ON_CURVE
 from intaglio.sizing.octree import SizeField
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.flatness import flat_regions, region_normals
+from intaglio.triangles.measures import triangle_normals
 
 
 class Reference(NamedTuple):

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { numberOr } from "../../blanks/rows";
+import { lattice } from "../stages/sizing/Swatch";
 import { across, centre, fresh, handles, inSpace, moved, outline, type Region } from "./regions";
-import { lattice } from "./Swatch";
+import { numberOr } from "./rows";
 
 const box: Region = {
   name: "b",

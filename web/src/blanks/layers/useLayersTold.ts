@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { get, type Shape } from "../../api/client";
 import { useSettling } from "../../api/queries";
-import { useBench } from "../../bench/context";
+import { useBench } from "../../study/context";
 
 export type LayersTold = Shape<"LayersTold">;
 export type RowTold = Shape<"RowTold">;

@@ -1,80 +1,9 @@
-"""A triangulated surface with named regions and feature curves: the reference for meshing."""
-
-from dataclasses import dataclass
-from functools import cached_property
-from typing import Any
+"""Edges by the numbers of their nodes, and where a surface does not close."""
 
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.numeric.boxtree import BoxTree, box_tree
-
-Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
-
-
-@dataclass(frozen=True)
-class Facets:
-    """Triangles of one closed or open surface, oriented outward where it is closed.
-
-    points (n, 3) in model units; triangles (m, 3); region (m,) number of the CAD face or facet
-    region; curvature (n,) largest normal curvature in 1/unit, 0 where flat or unknown.
-    """
-
-    points: Floats
-    triangles: Ints
-    region: Ints
-    curvature: Floats
-
-    @cached_property
-    def tree(self) -> BoxTree:
-        """Over all triangles."""
-        return box_tree(self.points, self.triangles)
-
-    @cached_property
-    def memo(self) -> dict[Any, Any]:
-        """What others found out about these facets and may need again; kept with them."""
-        return {}
-
-
-@dataclass(frozen=True)
-class Curves:
-    """Feature curves as dense polylines over arc length.
-
-    start (k + 1,) offsets into points (n, 3), arc (n,) and parameter (n,); ends (k, 2) node of the
-    surface at each end; edge_nodes (e, 2), edge_curve (e,), edge_arc (e, 2): the surface's edges on
-    curves, with the arc length at their nodes.
-    """
-
-    start: Ints
-    points: Floats
-    arc: Floats
-    parameter: Floats
-    ends: Ints
-    edge_nodes: Ints
-    edge_curve: Ints
-    edge_arc: Floats
-
-
-def triangle_areas(points: Floats, triangles: Ints) -> Floats:
-    """Areas (m,) of triangles, in unit²."""
-    a, b, c = (points[triangles[:, i]] for i in range(3))
-    return 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
-
-
-def triangle_normals(points: Floats, triangles: Ints) -> Floats:
-    """Unit normals (m, 3); zero for a triangle without area."""
-    a, b, c = (points[triangles[:, i]] for i in range(3))
-    normal = np.cross(b - a, c - a)
-    length = np.linalg.norm(normal, axis=1)
-    return normal / np.where(length > 0, length, 1.0)[:, None]
-
-
-def enclosed_volume(points: Floats, triangles: Ints) -> float:
-    """Volume inside a closed, outward surface by the divergence theorem, in unit³."""
-    origin = points[triangles].mean(axis=(0, 1))
-    a, b, c = (points[triangles[:, i]] - origin for i in range(3))
-    return float(np.einsum("ij,ij->i", np.cross(a, b), c).sum() / 6.0)
 
 
 def edge_uses(triangles: Ints) -> tuple[Ints, NDArray[np.int64], NDArray[np.int64]]:

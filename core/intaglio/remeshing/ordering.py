@@ -3,9 +3,9 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from intaglio.facets.reference import Reference
-from intaglio.facets.surface import POINTS, TRIANGLES, Surface
 from intaglio.numeric.order import hilbert_order
+from intaglio.remeshing.reference import Reference
+from intaglio.remeshing.surface import POINTS, TRIANGLES, Surface
 
 
 def packed(s: Surface) -> Surface:

@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from intaglio.facets.facets import Curves, Floats, Ints, edge_keys, rim_nodes
-from intaglio.facets.remesh import RemeshedSurface
-from intaglio.facets.surface import ON_CURVE, ON_FACE
+from intaglio.remeshing.remesh import RemeshedSurface
+from intaglio.remeshing.surface import ON_CURVE, ON_FACE
+from intaglio.triangles.closure import edge_keys, rim_nodes
+from intaglio.triangles.facets import Curves, Floats, Ints
 
 
 def parted_at_rims(surface: RemeshedSurface, curves: Curves) -> RemeshedSurface:

@@ -3,9 +3,9 @@
 import numpy as np
 from numba import njit
 
-from intaglio.facets.surface import LAST_FLIP, MAX_STAR, ON_FACE, TRIANGLES, begin, flip, linked
-from intaglio.facets.triangles import FACING, normal_of, shape, turned_away
 from intaglio.numeric.inlining import inlined
+from intaglio.remeshing.surface import LAST_FLIP, MAX_STAR, ON_FACE, TRIANGLES, begin, flip, linked
+from intaglio.triangles.compiled import FACING, normal_of, shape, turned_away
 
 # cosine of the angle by which the two triangles may turn against their common normal (53°)
 _TURN = 0.6

@@ -1,8 +1,8 @@
 /** What cells are coloured by: metrics, and the few kinds that are none. */
 import type { Lists } from "../api/client";
 import type { SurfaceReport, VolumeReport } from "../api/reports";
+import { PATCH_COLOURS } from "../parts/palette";
 import type { Colouring } from "../view/cellLayers";
-import { PATCH_COLOURS } from "../view/palette";
 import { metricOf } from "./context";
 
 export const KINDS: Record<string, string> = { zone: "Zone", shape: "Shape", layer: "Layer" };

@@ -14,8 +14,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.facets import Curves, Facets, edge_keys, triangle_normals
 from intaglio.numeric.inlining import inlined
+from intaglio.triangles.closure import edge_keys
+from intaglio.triangles.facets import Curves, Facets
+from intaglio.triangles.measures import triangle_normals
 
 CORNER = 0
 ON_CURVE = 1
