@@ -1,7 +1,7 @@
 /** Whose quality is looked at: the cells of the mesh, or the triangles of its surface. */
 import type { Lists, Metric } from "../api/client";
 import type { SurfaceReport, VolumeReport } from "../api/reports";
-import { KINDS } from "../bench/colouring";
+import { KINDS } from "../study/colouring";
 import { type BenchContext, stateGiving, stateOf } from "../study/context";
 
 export interface Judged {
