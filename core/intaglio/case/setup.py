@@ -19,7 +19,14 @@ from intaglio.case.kinds import (
     Closure,
 )
 from intaglio.case.materials import Properties, properties
-from intaglio.case.similarity import C_MU, Turbulence, pipe_intensity, reynolds, turbulence
+from intaglio.case.similarity import (
+    C_MU,
+    PIPE_EDDIES,
+    Turbulence,
+    pipe_intensity,
+    reynolds,
+    turbulence,
+)
 from intaglio.errors import SettingRejected
 from intaglio.settings.kinded import Kinded
 from intaglio.settings.patterns import fits
@@ -27,8 +34,6 @@ from intaglio.units import MM_PER_UNIT
 
 # °C of a fluid that says nothing else
 _WARMTH = 20.0
-# eddies of a developed pipe over its hydraulic diameter
-_EDDIES = 0.07
 # turbulence of a stream from far away: a share of its speed, eddy viscosity over viscosity
 _CALM, _CALM_RATIO = 0.01, 10.0
 
@@ -287,7 +292,7 @@ def _inflow(patch: PatchSetup, zone: ZoneSetup) -> Inflow:
     stream = patch.condition == "stream"
     usual = _CALM if stream or number <= 0 else pipe_intensity(number)
     intensity = n["intensity"] / 100.0 if "intensity" in n else usual
-    eddies = n.get("eddies", _EDDIES * width)
+    eddies = n.get("eddies", PIPE_EDDIES * width)
     if stream and "eddies" not in n and intensity * speed > 0:
         # the length that gives a stream's eddy viscosity: ν_t = Cμ^(1/4) √k l
         root = math.sqrt(1.5) * intensity * speed

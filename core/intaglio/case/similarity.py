@@ -13,7 +13,7 @@ C_MU = 0.09
 LAMINAR_PIPE, TURBULENT_PIPE = 2300.0, 4000.0
 # a plate's boundary layer turns between these, in a stream of little turbulence
 LAMINAR_PLATE, TURBULENT_PLATE = 5e5, 3e6
-# eddies of a developed pipe's core over its diameter
+# eddies of a developed pipe's core over its hydraulic diameter
 PIPE_EDDIES = 0.07
 
 

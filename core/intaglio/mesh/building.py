@@ -64,11 +64,6 @@ class Stream:
     nodes: Ints
 
 
-def cell_starts(shape: Shapes, nodes_of_shape: Longs) -> Longs:
-    """Offsets (c + 1,) of standard cells."""
-    return np.concatenate([[0], np.cumsum(nodes_of_shape[shape])])
-
-
 def cell_mesh(
     points: Floats,
     shape: Shapes,

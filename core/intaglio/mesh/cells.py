@@ -73,16 +73,6 @@ for _k, _shape in enumerate(SHAPES):
     for _e, _edge in enumerate(_shape.edges):
         EDGE[_k, _e] = _edge
 
-TET_FACES = np.array(SHAPES[TETRAHEDRON].faces, np.int32)
-
-
-def shape_of(nodes: int) -> int:
-    """The standard shape with so many nodes. Raises ValueError if there is none."""
-    for k, shape in enumerate(SHAPES):
-        if shape.nodes == nodes and k != POLYHEDRON:
-            return k
-    raise ValueError(f"no standard cell has {nodes} nodes")
-
 
 def counts_by_shape(shape: NDArray[np.int8]) -> dict[str, int]:
     """{name of shape: cells} of those that occur."""

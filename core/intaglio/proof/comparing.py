@@ -50,12 +50,7 @@ def _force(told: dict[str, Any]) -> float | None:
 _PATCH: tuple[tuple[str, str, str, Callable[[dict[str, Any]], float | None]], ...] = (
     ("flow_rate", "Flow out at", "m³/s", lambda told: told.get("flow_rate")),
     ("mean_pressure", "Pressure at", "Pa", lambda told: told.get("mean_pressure")),
-    (
-        "force",
-        "Force on",
-        "N",
-        lambda told: math.hypot(*told["force"]) if "force" in told else None,
-    ),
+    ("force", "Force on", "N", _force),
     ("heat", "Heat at", "W", lambda told: told.get("heat")),
     ("mean_temperature", "Temperature at", "°C", _degrees),
 )

@@ -356,11 +356,6 @@ def measure(mesh: Mesh) -> Measured:
     )
 
 
-def cell_volumes(mesh: Mesh) -> Floats:
-    """Signed volumes (c,) in unit³."""
-    return measure_cells(mesh).volume
-
-
 def measure_cells(mesh: Mesh, dihedral: bool = True) -> Measured:
     """What can be measured cell by cell; nothing of faces. dihedral False: dihedral angles are NaN
     where skewness needs none."""

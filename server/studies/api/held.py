@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 
-from intaglio.mesh.cells import SHAPES
 from intaglio.mesh.mesh import Mesh
 from intaglio.mesh.pack import pack, unpack
 from intaglio.parts.model import Product as CoreProduct
@@ -130,6 +129,3 @@ def whole_number(request: Request, name: str, default: int, least: int, most: in
     if value != int(value) or not least <= value <= most:
         raise ValidationError({"detail": f"{name} needs a whole number from {least} to {most}."})
     return int(value)
-
-
-SHAPE_NAMES = [shape.name for shape in SHAPES]

@@ -2,15 +2,10 @@
 import type { Shape } from "./client";
 
 export type Reports = Shape<"Reports">;
-export type GeometryReport = Reports["geometry"];
-export type DomainReport = Reports["domain"];
 export type SurfaceReport = Reports["surface"];
 export type VolumeReport = Reports["volume"];
-export type SizingReport = Reports["sizing"];
-export type CaseReport = Reports["case"];
 export type Face = Shape<"FaceRow">;
 export type Feature = Shape<"FeatureRow">;
-export type Opening = Shape<"OpeningRow">;
 export type LogRow = Shape<"RepairRow">;
 export type PatchRow = Shape<"PatchRow">;
 export type Histogram = Shape<"Histogram">;

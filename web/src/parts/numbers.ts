@@ -1,7 +1,5 @@
 /** Numbers as the screen shows them: thousands separated, a few significant digits. */
 
-const THIN = " ";
-
 export function count(value: number): string {
   return Math.round(value)
     .toString()
@@ -29,11 +27,6 @@ export function measure(value: number, digits = 4): string {
 
 function trim(text: string): string {
   return text.includes(".") ? text.replace(/\.?0+$/, "") : text;
-}
-
-export function withUnit(value: number, unit: string, power = 1, digits = 4): string {
-  const raised = power === 2 ? "²" : power === 3 ? "³" : "";
-  return `${measure(value, digits)}${THIN}${unit}${raised}`;
 }
 
 export function duration(seconds: number): string {

@@ -32,11 +32,6 @@ export interface Focus {
 /** Heights of the bars of a histogram. */
 export type Heights = "root" | "log" | "even";
 
-export interface Probe {
-  at: number[];
-  size: number;
-}
-
 /**
  * What a click or drag in the model does: turn and select, draw a box, measure, place a pin, lead the
  * cutting plane through a place.
