@@ -1,13 +1,16 @@
-"""Adding a stage, or a way of making the mesh, is a module and a line: made-up ones, in a copy of
-the core."""
+"""Adding a stage, or a way of making the mesh, is a module and a line, a format a module, a shape
+of cells a row of the table: made-up ones, in a copy of the core."""
 
 import json
 import os
 import shutil
 import subprocess
 import sys
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 
+import numpy as np
 import pytest
 
 from tests import made_up_way
@@ -144,6 +147,79 @@ print(json.dumps({
 """
 
 
+# a hexahedron of which one edge of the top is shrunk to a node
+WEDGED = """    Shape(
+        "wedged",
+        7,
+        (
+            (0, 3, 2, 1), (0, 1, 5, 4), (1, 2, 6, 5), (2, 3, 6), (3, 0, 4, 6), (4, 5, 6),
+        ),
+    ),
+"""
+
+TALLY = '''
+"""A made-up format of meshes: how many of each thing, and the nodes."""
+
+import numpy as np
+
+from intaglio.formats.format import MeshFormat
+from intaglio.formats.vtu import read_vtu
+
+def _write(mesh, path, metrics, case=None):
+    np.savetxt(path, mesh.points, header=f"{mesh.cells} cells")
+
+def _differences(mesh, path, metrics, case=None):
+    if not np.allclose(np.loadtxt(path), mesh.points):
+        yield "the nodes lie elsewhere"
+
+FORMAT = MeshFormat("tallies", (".tally",), read_vtu, _write, _differences)
+'''
+
+USE_BOTH = """
+import json
+from pathlib import Path
+import numpy as np
+from intaglio.formats.registry import MESH_BY_SUFFIX, mesh_format
+from intaglio.handover.parts import CHOSEN
+from intaglio.handover.writing import write_parts
+from intaglio.mesh.building import NO_POLYGONS, cell_mesh
+from intaglio.mesh.cells import SHAPES, counts_by_shape
+from intaglio.mesh.mesh import Zone
+from intaglio.mesh.slices import flat_cut
+from intaglio.quality.report import mesh_findings
+from intaglio.quality.values import Values
+from intaglio.settings.blanks import blanks_of
+from intaglio.stages.case.settings import Case
+from intaglio.stages.lists import lists
+
+points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0],
+                   [0.25, 0, 0.5], [0.75, 0, 0.5], [0.5, 1, 1]], float)
+code = next(k for k, s in enumerate(SHAPES) if s.name == "wedged")
+start = np.array([0, 7])
+mesh = cell_mesh(points, np.full(1, code, np.int8), start, np.arange(7, dtype=np.int32),
+                 NO_POLYGONS, (), None, (Zone("fluid"),), "mm")
+values = Values(mesh)
+cut = flat_cut(mesh, np.array([0.0, 0.0, 1.0]), 0.25)
+path = Path("one.tally")
+mesh_format(path).write(mesh, path, {})
+print(json.dumps({
+    "volume": float(values.measured.volume[0]),
+    "angles": [float(values.measured.least_dihedral[0]),
+               float(values.measured.largest_dihedral[0])],
+    "faces": mesh.faces,
+    "found": [f.code for f in mesh_findings(mesh, values.measured) if f.level == "error"],
+    "counted": counts_by_shape(mesh.shape),
+    "called": [s["label"] for s in lists()["cell_shapes"]],
+    "cut": len(cut.points),
+    "written": path.read_text().splitlines()[0],
+    "differs": list(mesh_format(path).differences(mesh, path, {})),
+    "read": ".tally" in lists()["read"], "known": ".tally" in MESH_BY_SUFFIX,
+    "offered": ["tally", "mesh.tally"] in [list(c) for c in blanks_of(Case)["files"].choices],
+    "part": [p.file for p in CHOSEN if p.key == "tally"],
+}))
+"""
+
+
 def _copied(folder: Path) -> Path:
     shutil.copytree(CORE, folder / "intaglio", ignore=shutil.ignore_patterns("__pycache__"))
     return folder / "intaglio"
@@ -158,11 +234,13 @@ def _with_lines(file: Path, *changes: tuple[str, str]) -> None:
     file.write_text(text)
 
 
-def _printed(folder: Path, program: str, *arguments: str) -> dict:
+def _printed(
+    folder: Path, program: str, *arguments: str, told: Mapping[str, str] = MappingProxyType({})
+) -> dict:
     """What a program prints that finds this core."""
     done = subprocess.run(
         [sys.executable, "-c", program, *arguments],
-        env={**os.environ, "PYTHONPATH": str(folder)},
+        env={**os.environ, "PYTHONPATH": str(folder), **told},
         capture_output=True, text=True, check=False, cwd=folder,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
@@ -182,6 +260,23 @@ def told(tmp_path_factory) -> dict:
     )
     (folder / "part.stl").write_bytes(b"solid x\nendsolid x\n")
     return _printed(folder, USE, str(folder / "part.stl"), str(folder / "recipe.yaml"))
+
+
+@pytest.fixture(scope="module")
+def shaped(tmp_path_factory) -> dict:
+    """The same of a core to which a shape of cells and a format were added."""
+    folder = tmp_path_factory.mktemp("core")
+    core = _copied(folder)
+    (core / "formats/tally.py").write_text(TALLY)
+    table = core / "mesh/cells.py"
+    text = table.read_text()
+    end = text.index(")\n\n# the same as arrays")
+    table.write_text(text[:end] + WEDGED + text[end:])
+    types = core / "formats/vtu.py"
+    text = types.read_text()
+    types.write_text(text.replace("POLYHEDRON: 42}", "POLYHEDRON: 42, 5: 42}"))
+    # one cell: not worth compiling for
+    return _printed(folder, USE_BOTH, told={"NUMBA_DISABLE_JIT": "1"})
 
 
 @pytest.fixture(scope="module")
@@ -252,3 +347,21 @@ def test_a_way_is_described_to_page_schema_and_recipe(meshed):
     (sentence,) = meshed["sentences"]
     assert sentence["text"] == "They meet where its nodes have their middle."
     assert meshed["schema"] == ["tetrahedra", "fan"] and meshed["written"] == "fan"
+
+
+def test_a_shape_of_cells_is_measured_checked_cut_and_counted(shaped):
+    # a roof over a square, as high as that is wide, and what is hipped away at one end
+    assert shaped["volume"] == pytest.approx(1 / 2 - 1 / 24)
+    assert shaped["faces"] == 6 and shaped["counted"] == {"wedged": 1}
+    assert shaped["found"] == ["no-patch"]
+    # the roof's slope is 2, the hip's over its end 1/2
+    assert shaped["angles"] == pytest.approx(
+        [np.degrees(np.arctan(2)), 90 + np.degrees(np.arctan(0.5))]
+    )
+    assert shaped["cut"] == 4 and "wedgeds" in shaped["called"]
+
+
+def test_a_format_is_read_written_and_offered(shaped):
+    assert shaped["known"] and shaped["read"] and shaped["offered"]
+    assert shaped["part"] == ["mesh.tally"] and shaped["written"] == "# 1 cells"
+    assert shaped["differs"] == []

@@ -24,6 +24,11 @@ class Shape:
     dihedral: float = 0.0
 
     @property
+    def plural(self) -> str:
+        """What several of them are called."""
+        return f"{self.name[:-2]}a" if self.name.endswith("hedron") else f"{self.name}s"
+
+    @property
     def edges(self) -> list[tuple[int, int, int, int]]:
         """Per edge its nodes (a, b), the face that runs from a to b and the one from b to a."""
         of = {

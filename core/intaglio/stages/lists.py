@@ -27,7 +27,7 @@ def lists() -> dict[str, Any]:
         "units": [{"key": unit, "mm": mm} for unit, mm in MM_PER_UNIT.items()],
         "patch_kinds": _words(PATCH_KINDS),
         "zone_kinds": list(ZONE_KINDS),
-        "cell_shapes": [s.name for s in SHAPES],
+        "cell_shapes": [{"key": s.name, "label": s.plural} for s in SHAPES],
         "clusterings": _words(CLUSTERS),
         "region_shapes": [{"key": k, "fields": list(v)} for k, v in FIELDS.items()],
         "read": [*ACCEPTED, *MESH_BY_SUFFIX],

@@ -238,7 +238,7 @@ class ListsShape(serializers.Serializer):
     units = UnitShape(many=True)
     patch_kinds = WordShape(many=True)
     zone_kinds = serializers.ListField(child=serializers.CharField())
-    cell_shapes = serializers.ListField(child=serializers.CharField())
+    cell_shapes = WordShape(many=True)
     clusterings = WordShape(many=True)
     region_shapes = serializers.ListField(child=serializers.DictField())
     read = serializers.ListField(child=serializers.CharField())

@@ -1235,7 +1235,7 @@ export interface components {
             units: components["schemas"]["UnitShape"][];
             patch_kinds: components["schemas"]["WordShape"][];
             zone_kinds: string[];
-            cell_shapes: string[];
+            cell_shapes: components["schemas"]["WordShape"][];
             clusterings: components["schemas"]["WordShape"][];
             region_shapes: {
                 [key: string]: unknown;

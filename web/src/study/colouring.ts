@@ -36,8 +36,8 @@ export function kindsOf(
     return Object.keys(report.zones).map((words, k) => ({ words, colour: colour(k) }));
   if (key === "shape")
     return lists.cell_shapes
-      .map((words, k) => ({ words, colour: colour(k) }))
-      .filter(({ words }) => report.cells_by_shape?.[words]);
+      .map(({ key: shape, label: words }, k) => ({ shape, words, colour: colour(k) }))
+      .filter(({ shape }) => report.cells_by_shape?.[shape]);
   return [
     { words: "core", colour: "var(--color-shade)" },
     { words: "layers 1, 3, 5 …", colour: "#57998f" },

@@ -39,7 +39,11 @@ export const LISTS: Lists = {
     { key: "far_field", label: "far field" },
   ],
   zone_kinds: ["fluid", "solid"],
-  cell_shapes: ["polyhedron", "tetrahedron"],
+  cell_shapes: [
+    { key: "polyhedron", label: "polyhedra" },
+    { key: "tetrahedron", label: "tetrahedra" },
+    { key: "prism", label: "prisms" },
+  ],
   clusterings: [
     { key: "uniform", label: "evenly" },
     { key: "both", label: "closer at both ends" },

@@ -4,14 +4,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from intaglio.handover.parts import ALWAYS, CHOSEN
+from intaglio.mesh.cells import SHAPES
 
-_PLURAL = {
-    "tetrahedron": "tetrahedra",
-    "pyramid": "pyramids",
-    "prism": "prisms",
-    "hexahedron": "hexahedra",
-    "polyhedron": "polyhedra",
-}
+_PLURAL = {shape.name: shape.plural for shape in SHAPES}
 
 
 def _cells(by_shape: dict[str, int]) -> str:

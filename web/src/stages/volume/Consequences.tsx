@@ -3,24 +3,20 @@ import { Quality } from "../../quality/Quality";
 import { reportOf, useBench } from "../../study/context";
 import { type Fact, FactTable } from "../../study/FactTable";
 
-const PLURAL: Record<string, string> = {
-  tetrahedron: "Tetrahedra",
-  pyramid: "Pyramids",
-  prism: "Prisms",
-  hexahedron: "Hexahedra",
-  polyhedron: "Polyhedra",
-};
-
 /** Cells by shape, and the quality of the mesh. */
 export function VolumeConsequences() {
-  const { variant, unit } = useBench();
+  const { variant, unit, lists } = useBench();
+  const called = (shape: string) => {
+    const words = lists.cell_shapes.find(({ key }) => key === shape)?.label ?? shape;
+    return words.charAt(0).toUpperCase() + words.slice(1);
+  };
   const r = reportOf(variant, "volume");
   return r ? (
     <>
       <FactTable
         rows={[
           ...Object.entries(r.cells_by_shape ?? { tetrahedron: r.cells }).map(
-            ([shape, n]): Fact => [PLURAL[shape] ?? shape, count(n)],
+            ([shape, n]): Fact => [called(shape), count(n)],
           ),
           ["Points", count(r.points)],
           ["Volume", `${measure(r.volume, 6)} ${unit}³`],
