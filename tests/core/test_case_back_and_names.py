@@ -18,7 +18,9 @@ from tests.core.test_case_setup import worked_out
 
 @pytest.fixture(scope="module")
 def block():
-    return any_cells.hexahedra((4, 3, 3), any_cells.flat_sided)
+    """Walls all around, so that what enters is no stream in the open."""
+    made = any_cells.hexahedra((4, 3, 3), any_cells.flat_sided)
+    return any_cells.on_patches(made, any_cells.SIDES, (*any_cells.KINDS[:5], "wall"))
 
 
 def with_left(**row):

@@ -67,6 +67,13 @@ def block():
     return any_cells.hexahedra((4, 3, 3), any_cells.flat_sided)
 
 
+@pytest.fixture(scope="module")
+def duct(block):
+    """The same with walls all around, so that what enters is no stream in the open."""
+    kinds = [any_cells.KINDS[k] if k < 5 else "wall" for k in range(6)]
+    return any_cells.on_patches(block, any_cells.SIDES, kinds)
+
+
 def replaced(rows, patch, **row):
     """The usual conditions with another for one patch."""
     return [
@@ -124,10 +131,9 @@ def test_the_schema_takes_what_the_check_takes_and_no_more():
 # working out
 
 
-def test_an_inflow_is_told_in_si_units_whatever_the_mesh_is_in():
+def test_an_inflow_is_told_in_si_units_whatever_the_mesh_is_in(duct):
     for unit, metre in (("mm", 1e-3), ("m", 1.0), ("in", 0.0254)):
-        mesh = dataclasses.replace(any_cells.hexahedra((4, 3, 3), any_cells.flat_sided), unit=unit)
-        case, _ = worked_out(mesh)
+        case, _ = worked_out(dataclasses.replace(duct, unit=unit))
         left = next(p for p in case.patches if p.name == "left")
         # a square of side 1, sheared by 0.3 along the flow
         side, long = metre, metre * np.hypot(1.0, 0.3)
@@ -272,16 +278,16 @@ def test_what_enters_must_leave_and_be_as_much(block):
     assert {"nothing-drives", "no-pressure-level"} <= set(told)
 
 
-def test_reynolds_and_mach_are_held_against_the_closure(block):
+def test_reynolds_and_mach_are_held_against_the_closure(duct):
     slow = replaced(settings(), "left", **{"is": "speed", "speed": 0.1})
-    told = found(block, conditions=slow, closure="k_epsilon")["closure-unfit"]
+    told = found(duct, conditions=slow, closure="k_epsilon")["closure-unfit"]
     assert told.repairs[0]["operation"]["settings"] == {"closure": "laminar"}
-    assert "closure-unfit" not in found(block, conditions=slow, closure="laminar")
+    assert "closure-unfit" not in found(duct, conditions=slow, closure="laminar")
     fast = replaced(settings(), "left", **{"is": "speed", "speed": 20.0})
-    assert "closure-unfit" in found(block, conditions=fast, closure="laminar")
+    assert "closure-unfit" in found(duct, conditions=fast, closure="laminar")
     air = [{"zones": ["*"], "is": "air", "temperature": 20}]
     quick = replaced(settings(), "left", **{"is": "speed", "speed": 200.0})
-    told = found(block, conditions=quick, materials=air)["compressible"]
+    told = found(duct, conditions=quick, materials=air)["compressible"]
     assert told.size == pytest.approx(200 / 343.2, rel=1e-3)
 
 

@@ -7,6 +7,7 @@ from typing import Any
 from intaglio.case.setup import CaseSetup, PatchSetup, metres
 from intaglio.case.similarity import speed_for, viscosity_for
 from intaglio.errors import SettingRejected
+from intaglio.settings.patterns import fits
 
 WHAT = ("speed", "viscosity")
 
@@ -34,6 +35,8 @@ def worked_back(
     p = zone.properties
     if what == "speed":
         speed = speed_for(reynolds, p.density, length, p.viscosity)
+        if own.stream:
+            return {"conditions": _faster_stream(settings["conditions"], own, speed)}
         row = _faster(own, speed, p.density, metres(case.unit))
         return {"conditions": _for_one(settings["conditions"], row)}
     if own.inflow is None or own.inflow.speed <= 0:
@@ -48,6 +51,21 @@ def worked_back(
     more = {"heat_capacity": p.heat_capacity, "conductivity": p.conductivity}
     row |= {name: value for name, value in more.items() if value > 0}
     return {"materials": _for_one(settings["materials"], row, "zones")}
+
+
+def _faster_stream(
+    rows: list[dict[str, Any]], patch: PatchSetup, speed: float
+) -> list[dict[str, Any]]:
+    """The rows with the stream that enters through a patch at another speed, wherever it passes."""
+    now = patch.inflow.speed if patch.inflow is not None else 0.0
+    if now <= 0:
+        raise SettingRejected("case.conditions", "The stream has no direction; give a speed first.")
+    return [
+        {**row, "velocity": [v * speed / now for v in row["velocity"]]}
+        if row["is"] == "stream" and fits(row["patches"], patch.name)
+        else row
+        for row in rows
+    ]
 
 
 def _faster(patch: PatchSetup, speed: float, density: float, scale: float) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from intaglio.case.names import names_findings
 from intaglio.case.passing import yplus
 from intaglio.case.setup import CaseSetup, PatchSetup, metres
 from intaglio.case.similarity import LAMINAR_PIPE, TURBULENT_PIPE
+from intaglio.case.streams import stream_findings
 from intaglio.findings import Finding, offer, two_digits
 
 # from here on the density changes by 5 % and more
@@ -42,6 +43,7 @@ def checks(
         *_names(case),
         *names_findings([(p.name, p.kind) for p in case.patches], settings["expected"]),
         *_balance(case),
+        *stream_findings(case, settings),
         *_heat(case),
         *_similarity(case),
         *_near_walls(case, near, widths),
@@ -257,7 +259,7 @@ def _similarity(case: CaseSetup) -> list[Finding]:
     """Reynolds and Mach numbers against the closure and against constant density."""
     out = []
     flows = [p for p in case.patches if p.inflow is not None and p.inflow.speed != 0]
-    internal = [p for p in flows if p.condition != "stream"]
+    internal = [p for p in flows if not p.airy]
     laminar = case.closure.key == "laminar"
     odd = [
         p

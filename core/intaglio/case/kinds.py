@@ -73,8 +73,9 @@ CONDITION_ROWS = Kinded("patches", (
     RowKind("slip", "let the fluid slip", fits=_WALL),
     RowKind("moving", "move", {"velocity": _VECTOR}, fits=_WALL),
     RowKind("turning", "turn", {"point": _POINT, "axis": _AXIS, "rpm": _TURNS}, fits=_WALL),
-    RowKind("stream", "are far away in a stream", {"velocity": _VECTOR, "pressure": _PRESSURE},
-            _BROUGHT, ("far_field",)),
+    # one statement for all that a stream enters and leaves through
+    RowKind("stream", "stand in a stream", {"velocity": _VECTOR, "pressure": _PRESSURE},
+            _BROUGHT, ("far_field", "inlet", "outlet")),
 ))  # fmt: skip
 # kinds of patches that say all by themselves
 SETTLED = ("symmetry", "periodic", "interface", "flat", "wedge")

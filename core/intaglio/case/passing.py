@@ -31,7 +31,7 @@ def passing(case: CaseSetup, widths: Mapping[str, float]) -> list[Passing]:
         width = widths.get(zone.name, 0.0)
         if speed <= 0 or width <= 0:
             continue
-        along = "plate" if any(p.condition == "stream" for p in flows) else "pipe"
+        along = "plate" if any(p.airy for p in flows) else "pipe"
         kinematic = zone.properties.viscosity / zone.properties.density
         out.append(Passing(zone.name, speed, width, kinematic, along))
     return out

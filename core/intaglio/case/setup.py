@@ -92,7 +92,9 @@ class Inflow:
 class PatchSetup:
     """A patch: its kind, the zones it bounds, area m² and rim m, the condition by key ("" if none
     holds), its numbers in SI units (temperature in °C), how heat passes, whether a fluid touches
-    it: what only solids touch needs no condition."""
+    it: what only solids touch needs no condition. facing: its area as a vector m² out of the fluid,
+    zero where it is not known; airy: whether it bounds a zone with open air around, so that what
+    enters is no flow of a duct; stream: whether its condition is that of the stream there."""
 
     name: str
     kind: str
@@ -104,6 +106,9 @@ class PatchSetup:
     heat: str = "adiabatic"
     heat_numbers: Mapping[str, float] = field(default_factory=dict)
     wetted: bool = True
+    facing: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    airy: bool = False
+    stream: bool = False
     inflow: Inflow | None = None
 
     @property
@@ -174,8 +179,8 @@ def set_up(
     unit: str,
 ) -> CaseSetup:
     """Work out a case. settings: those of Case; zones {name: kind}; patches: rows of name, kind,
-    area (unit²), perimeter (unit) and zones. Raises SettingRejected where a material is not known
-    at its temperature or an axis has no direction."""
+    area (unit²), perimeter (unit), zones and, where it is known, facing (unit²). Raises
+    SettingRejected where a material is not known at its temperature or an axis has no direction."""
     scale = metres(unit)
     kinds = {p["name"]: p["kind"] for p in patches}
     materials = matched("materials", MATERIAL_ROWS, settings["materials"], zones)
@@ -189,11 +194,13 @@ def set_up(
         for name, kind in zones.items()
     )
     by_name = {zone.name: zone for zone in made}
+    # zones with open air around
+    airy = {z for p in patches if _streams(p, held.row.get(p["name"])) for z in p["zones"]}
     parts = [materials, frames, held, warm]
     return CaseSetup(
         made,
         tuple(
-            _patch(p, held.row.get(p["name"]), warm.row.get(p["name"]), by_name, scale)
+            _patch(p, held.row.get(p["name"]), warm.row.get(p["name"]), by_name, scale, airy)
             for p in patches
         ),
         CLOSURE[settings["closure"]],
@@ -207,6 +214,10 @@ def set_up(
         tuple(x for part in parts for x in part.unmatched),
         tuple(x for part in parts for x in part.twice),
     )
+
+
+def _streams(patch: Mapping[str, Any], row: Row | None) -> bool:
+    return patch["kind"] == "far_field" or (row is not None and row["is"] == "stream")
 
 
 def _triple(values: Sequence[float], scale: float = 1.0) -> tuple[float, float, float]:
@@ -246,10 +257,15 @@ def _patch(
     warm: Row | None,
     zones: Mapping[str, ZoneSetup],
     scale: float,
+    airy: set[str],
 ) -> PatchSetup:
     kind = patch["kind"]
     condition = row["is"] if row is not None else kind if kind in SETTLED else ""
     numbers = {k: v for k, v in (row or {}).items() if k not in ("patches", "is")}
+    stream = condition == "stream"
+    if stream and kind in _OF_STREAM:
+        condition, known = _OF_STREAM[kind]
+        numbers = {k: v for k, v in numbers.items() if k in known}
     if "eddies" in numbers:
         numbers["eddies"] *= scale
     if condition == "turning":
@@ -266,6 +282,9 @@ def _patch(
         numbers,
         warm["is"] if warm is not None else "adiabatic",
         heat,
+        facing=_triple(patch.get("facing", (0.0, 0.0, 0.0)), scale**2),
+        airy=bool(airy & set(patch["zones"])),
+        stream=stream,
     )
     fluid = next((zones[z] for z in made.zones if zones[z].kind == "fluid"), None)
     if fluid is None:
@@ -273,6 +292,13 @@ def _patch(
     if condition not in ENTERS or condition == "total_pressure" or made.area <= 0:
         return made
     return replace(made, inflow=_inflow(made, fluid))
+
+
+# what a stream is at patches that it enters or leaves through, and what of its numbers holds there
+_OF_STREAM = {
+    "inlet": ("velocity", ("velocity", "temperature", "intensity", "eddies")),
+    "outlet": ("pressure", ("pressure", "temperature")),
+}
 
 
 def _inflow(patch: PatchSetup, zone: ZoneSetup) -> Inflow:
@@ -289,11 +315,10 @@ def _inflow(patch: PatchSetup, zone: ZoneSetup) -> Inflow:
         speed = n["rate"] / (p.density * patch.area)
     width = patch.diameter
     number = reynolds(p.density, speed, width, p.viscosity)
-    stream = patch.condition == "stream"
-    usual = _CALM if stream or number <= 0 else pipe_intensity(number)
+    usual = _CALM if patch.airy or number <= 0 else pipe_intensity(number)
     intensity = n["intensity"] / 100.0 if "intensity" in n else usual
     eddies = n.get("eddies", PIPE_EDDIES * width)
-    if stream and "eddies" not in n and intensity * speed > 0:
+    if patch.airy and "eddies" not in n and intensity * speed > 0:
         # the length that gives a stream's eddy viscosity: ν_t = Cμ^(1/4) √k l
         root = math.sqrt(1.5) * intensity * speed
         eddies = _CALM_RATIO * p.viscosity / p.density / (C_MU**0.25 * root)

@@ -1,7 +1,9 @@
 """What a case is taken to be until somebody says otherwise: from names, kinds and sizes."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
+
+import numpy as np
 
 from intaglio.case.checks import PROPOSED
 from intaglio.case.materials import properties
@@ -9,6 +11,7 @@ from intaglio.case.setup import metres
 from intaglio.case.similarity import LAMINAR_PIPE, reynolds
 from intaglio.handover.parts import CHOSEN
 from intaglio.settings.blanks import significant
+from intaglio.stages.case.foretold import facing_of
 
 Report = Mapping[str, Any]
 
@@ -50,11 +53,12 @@ def case_defaults(domain: Report, patches: Report) -> tuple[dict[str, Any], dict
     width = _width(domain)
     number = reynolds(own.density, 1.0, width, own.viscosity)
     turbulent = number > LAMINAR_PIPE
+    conditions = _conditions(domain, patches["patches"], heat == "with")
     settings = {
         "materials": materials,
         "heat": heat,
         "closure": "shear_transport" if turbulent else "laminar",
-        "conditions": _conditions(patches["patches"], heat == "with"),
+        "conditions": conditions,
         "warmth": [],
         "time": "steady",
         "iterations": 1000,
@@ -72,7 +76,9 @@ def case_defaults(domain: Report, patches: Report) -> tuple[dict[str, Any], dict
         "heat": "Solids are meshed, so heat is to pass." if heat == "with" else
         "There are no solids that heat could pass through.",
         "closure": f"At 1 m/s the Reynolds number on the width of the passage is {number:,.0f}.",
-        "conditions": "By the kinds of the patches; one metre per second, to be replaced by yours.",
+        "conditions": "One stream of 1 m/s wherever it enters and leaves; the rest by its kind."
+        if conditions and conditions[0]["is"] == "stream"
+        else "By the kinds of the patches; one metre per second, to be replaced by yours.",
         "warmth": "Walls let no heat through.",
         "time": "Most flows in and around parts are looked at in the mean.",
         "iterations": "Enough for most steady flows.",
@@ -88,18 +94,52 @@ def case_defaults(domain: Report, patches: Report) -> tuple[dict[str, Any], dict
     return settings, reasons
 
 
-def _conditions(patches: list[dict[str, Any]], heat: bool) -> list[dict[str, Any]]:
-    """A row for each kind of patch that needs one: inlets and outlets by name, others by *."""
-    out = []
-    for kind in ("inlet", "outlet", "opening", "far_field", "wall"):
+def _conditions(domain: Report, patches: list[dict[str, Any]], heat: bool) -> list[dict[str, Any]]:
+    """One row for the stream in which a body stands, and one for each kind of other patches that
+    need one: inlets and outlets by name, others by *."""
+    out: list[dict[str, Any]] = []
+    stream = stream_row(domain, patches)
+    if stream is not None:
+        out.append(stream | ({"temperature": _CELSIUS} if heat else {}))
+        patches = [p for p in patches if p["name"] not in stream["patches"]]
+    for kind in ("inlet", "outlet", "opening", "wall"):
         names = [p["name"] for p in patches if p["kind"] == kind]
         if not names:
             continue
-        row = {"patches": ["*"] if kind in ("wall", "far_field") else names, **PROPOSED[kind]}
+        row = {"patches": ["*"] if kind == "wall" else names, **PROPOSED[kind]}
         if heat and kind == "inlet":
             row["temperature"] = _CELSIUS
         out.append(row)
     return out
+
+
+def stream_row(domain: Report, patches: Sequence[Mapping[str, Any]]) -> dict[str, Any] | None:
+    """The condition of a stream of 1 m/s on all that it enters and leaves through, None where no
+    patch is far away. It goes the way that the domain was made for, else in through the inlets."""
+    far = [p for p in patches if p["kind"] == "far_field"]
+    if not far:
+        return None
+    rows = {face["id"]: face for face in domain["faces"]}
+    airy = {zone for p in far for face in p["faces"] for zone in rows[face]["zones"]}
+    meant = [
+        p
+        for p in patches
+        if p["kind"] in ("inlet", "outlet", "far_field")
+        and all(rows[face]["role"] != "opening" for face in p["faces"])
+        and airy.intersection(*(rows[face]["zones"] for face in p["faces"]))
+    ]
+    way = domain.get("stream")
+    if way is None:
+        inward = [-np.array(facing_of(p, rows)) for p in meant if p["kind"] == "inlet"]
+        total = sum(inward, np.zeros(3))
+        length = float(np.linalg.norm(total))
+        way = [significant(x, 6) + 0.0 for x in total / length] if length > 0 else [1.0, 0.0, 0.0]
+    return {
+        "patches": [p["name"] for p in meant],
+        "is": "stream",
+        "velocity": list(way),
+        "pressure": 0.0,
+    }
 
 
 def _width(domain: Report) -> float:

@@ -15,9 +15,11 @@ Report = Mapping[str, Any]
 def bounded_patches(
     domain: Report, patches: Report, meshed: Sequence[Mapping[str, Any]] = ()
 ) -> list[dict[str, Any]]:
-    """Rows of patches with area, rim (0 until a mesh tells it) and the zones that they bound."""
+    """Rows of patches with area, rim (0 until a mesh tells it), the zones that they bound and their
+    area as a vector."""
     names = [zone["name"] for zone in domain["zones"]]
-    zones_of = {face["id"]: face.get("zones") or [0] for face in domain["faces"]}
+    faces = {face["id"]: face for face in domain["faces"]}
+    zones_of = {name: face.get("zones") or [0] for name, face in faces.items()}
     rims = {row["name"]: row for row in meshed}
     out = []
     for patch in patches["patches"]:
@@ -32,9 +34,19 @@ def bounded_patches(
                 "area": row["area"] if row else patch["area"],
                 "perimeter": row["perimeter"] if row else 0.0,
                 "zones": [names[zone] for zone in own if 0 <= zone < len(names)],
+                "facing": facing_of(patch, faces),
             }
         )
     return out
+
+
+def facing_of(patch: Mapping[str, Any], faces: Mapping[str, Any]) -> list[float]:
+    """The patch's area as a vector out of the fluid, from its faces by name; zero where some are
+    not plane."""
+    own = [faces[face] for face in patch["faces"] if face in faces]
+    if len(own) < len(patch["faces"]) or any(face["surface"] != "plane" for face in own):
+        return [0.0, 0.0, 0.0]
+    return [sum(face["area"] * face["normal"][k] for face in own) for k in range(3)]
 
 
 def foretold(

@@ -9,7 +9,7 @@ import numpy as np
 
 from intaglio.case.checks import checks
 from intaglio.case.document import case_document
-from intaglio.case.measuring import first_distances, zone_widths, zones_of_patches
+from intaglio.case.measuring import first_distances, patch_faces, zone_widths, zones_of_patches
 from intaglio.case.passing import yplus
 from intaglio.case.room import room_findings
 from intaglio.case.setup import CaseSetup, metres, set_up
@@ -71,7 +71,11 @@ def case_step(
     ratio = None if ratio is None else ratio.astype(float)
     values = Values(mesh, size_ratio=ratio)
     sides = zones_of_patches(mesh)
-    bounded = [{**row, "zones": own} for row, own in zip(rows, sides, strict=True) if row["faces"]]
+    bounded = [
+        {**row, "zones": own, "facing": patch_faces(mesh, k).vectors.sum(axis=0).tolist()}
+        for k, (row, own) in enumerate(zip(rows, sides, strict=True))
+        if row["faces"]
+    ]
     given = asdict(settings)
     case = set_up(given, {z.name: z.kind for z in mesh.zones}, bounded, mesh.unit)
     scale = metres(mesh.unit)

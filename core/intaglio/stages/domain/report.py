@@ -30,10 +30,11 @@ class AimRow(TypedDict):
 
 class DomainReport(ModelReport):
     """The fluid: its zones, a point in it, and the smallest radius of its surface; of a mesh that
-    was read, its cells."""
+    was read, its cells; around a body, the way of the stream."""
 
     pin: Place
     zones: list[ZoneRow]
     smallest_radius: float | None
     aim: AimRow
     cells: NotRequired[int]
+    stream: NotRequired[list[float]]

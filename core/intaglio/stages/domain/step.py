@@ -74,7 +74,17 @@ def domain_step(settings: Domain, geometry: Product, progress: Progress) -> Prod
     low, high = kind_of(fluid.model).limits(fluid.model)
     inside = settings.where == "inside" and settings.cut == "all"
     middle = first_pin(settings)["at"] if inside else (0.5 * (low + high)).tolist()
-    return _described(fluid, found, middle)
+    made = _described(fluid, found, middle)
+    if settings.where == "around":
+        return Product(made.arrays, {**made.report, "stream": _way(settings.along)})
+    return made
+
+
+def _way(along: str) -> list[float]:
+    """Unit vector of a direction such as -y."""
+    way = [0.0, 0.0, 0.0]
+    way[AXES[along[1]]] = 1.0 if along[0] == "+" else -1.0
+    return way
 
 
 def _around(settings: Domain, model: Model, bodies: Model | None) -> tuple[Fluid, list[Finding]]:
