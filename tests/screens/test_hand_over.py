@@ -188,14 +188,14 @@ def test_the_buoy_is_handed_over_in_blocks_and_not_while_it_has_errors(page: Pag
     page.get_by_role("option", name="mesh.vtu").click()
     page.keyboard.press("Escape")
     expect(page.get_by_role("button", name=re.compile("^files: ")).first).to_contain_text("VTM")
-    # without a way out it is computed, but not handed over
+    # with nothing said of the walls it is computed, but not handed over
     page.get_by_label("remove conditions on the patches 2").click()
-    expect(brief).to_contain_text("Nothing says what holds on behind")
+    expect(brief).to_contain_text("Nothing says what holds on buoy")
     page.get_by_role("button", name="Set up the case").click()
     done(page)
     expect(brief).to_contain_text("cannot be handed over")
     expect(page.get_by_role("link", name="Export mesh and case")).to_have_count(0)
-    brief.get_by_role("button", name="Let it out at a static pressure").click()
+    brief.get_by_role("button", name="Hold the fluid").click()
     archive = handed_over(page, hand, tmp_path)
     names = set(archive.namelist())
     assert "mesh.vtm" in names and "mesh/zone_1.vtu" in names and "mesh.vtu" not in names

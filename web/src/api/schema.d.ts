@@ -1668,7 +1668,7 @@ export interface components {
         };
         /**
          * @description The fluid: its zones, a point in it, and the smallest radius of its surface; of a mesh that
-         *     was read, its cells.
+         *     was read, its cells; around a body, the way of the stream.
          */
         DomainReport: {
             findings: components["schemas"]["FindingRow"][];
@@ -1687,6 +1687,7 @@ export interface components {
             smallest_radius: number | null;
             aim: components["schemas"]["AimRow"];
             cells?: number;
+            stream?: number[];
         };
         /** @description A piece of evidence: whether it speaks for the mesh (None: neither), in words. */
         EvidenceRow: {
