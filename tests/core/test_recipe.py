@@ -1,6 +1,7 @@
 """Recipes: settings, expressions, keys, and the command line."""
 
 import json
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -10,6 +11,7 @@ import numpy as np
 import pytest
 import yaml
 
+import intaglio
 from intaglio.cli import main
 from intaglio.errors import FileRejected, SettingRejected
 from intaglio.mesh.pack import pack, unpack
@@ -216,8 +218,13 @@ def test_draft_run_check_on_the_command_line(tmp_path, capsys):
     jsonschema.validate(drafted, recipe_schema())
     assert drafted["part"] == "part.step"
     assert drafted["domain"]["where"] == "inside"
-    text = recipe.read_text().replace(f"largest: {drafted['sizing']['largest']}", "largest: 3.0")
-    recipe.write_text(text.replace(f"smallest: {drafted['sizing']['smallest']}", "smallest: 2.0"))
+    # what follows from the part stays derived, and stands there as a comment
+    assert drafted["sizing"] is None and drafted["patches"] is None
+    text = recipe.read_text()
+    for name, value in (("largest", "3.0"), ("smallest", "2.0")):
+        text, count = re.subn(rf"^  # {name}: [0-9.]+$", f"  {name}: {value}", text, flags=re.M)
+        assert count == 1
+    recipe.write_text(text)
     assert main(["run", str(recipe), "--out", str(out), "--quiet"]) == 0
     assert {p.name for p in out.iterdir()} == {
         "mesh.cgns", "mesh.vtu", "case.yaml", "report.json", "README.txt", "patches",
@@ -227,6 +234,19 @@ def test_draft_run_check_on_the_command_line(tmp_path, capsys):
     told = json.loads(capsys.readouterr().out)
     ran = json.loads((out / "report.json").read_text())
     assert told["valid"] and told["cells"] == ran["cells"] and told["patches"] == ran["patches"]
+
+
+def test_a_number_of_cells_has_its_say_in_a_draft(tmp_path):
+    source(pipe(), tmp_path)
+    recipe = tmp_path / "pipe.yaml"
+    assert main(["draft", str(tmp_path / "part.step"), "-o", str(recipe)]) == 0
+    study = intaglio.open(recipe, quiet=True)
+    few, many = (study.set(sizing={"cells": n}).run("sizing") for n in (4_000, 40_000))
+    assert many["forecast"]["cells"] > 5 * few["forecast"]["cells"]
+    given = {"cells": 40_000, "smallest": 2.0, "largest": 3.0}
+    held = study.set(sizing=given).run("sizing")
+    codes = [[f["code"] for f in told["findings"]] for told in (few, many, held)]
+    assert ["cells-overruled" in own for own in codes] == [False, False, True]
 
 
 def test_check_of_a_damaged_mesh_fails(tmp_path, capsys):

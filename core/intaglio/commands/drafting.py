@@ -28,6 +28,7 @@ def draft_recipe(args: argparse.Namespace) -> int:
         drafted.settings,
         drafted.reasons,
         drafted.unit,
+        drafted.decided,
     )
     print(f"{args.output}: recipe for {name}, {drafted.settings['domain']['where']}")
     for finding in drafted.left:

@@ -12,13 +12,17 @@ from intaglio.recipe.plan import MemoryStore, run_to
 
 # safe repairs in a draft move the surface by at most this share of the diagonal
 SAFE_SHARE = 1e-3
+# what a draft is made to decide; all else follows from the part, and from what is decided later
+_DECIDES = {"domain": ("where", "closed", "pin", "sheets")}
 
 
 @dataclass(frozen=True)
 class Draft:
-    """Settings and reasons by stage; unit; findings that are left, of level error; closed."""
+    """Settings and reasons by stage; decided: names of those that the draft itself chose, by stage,
+    the others follow from the part; unit; findings that are left, of level error; closed."""
 
     settings: dict[str, dict[str, Any]]
+    decided: dict[str, set[str]]
     reasons: dict[str, dict[str, str]]
     unit: str
     left: list[dict[str, Any]]
@@ -69,8 +73,10 @@ def draft(source: Source, name: str, fluid: str | None) -> Draft:
             raise
         # the recipe is worth having all the same: what is left to repair is told
         rows = run_to("geometry", source, name, given, store)
+    settings = {s.stage: s.settings for s in rows if s.settings}
     return Draft(
-        {s.stage: s.settings for s in rows if s.settings},
+        settings,
+        {stage: set(given.get(stage, {})) | set(_DECIDES.get(stage, ())) for stage in settings},
         {s.stage: s.reasons for s in rows},
         report["unit"],
         left,

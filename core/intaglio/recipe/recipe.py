@@ -1,7 +1,7 @@
 """Recipe files: a part and the settings of each stage, as YAML."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -117,9 +117,14 @@ def write_recipe(
     settings: Mapping[str, Mapping[str, Any]],
     reasons: Mapping[str, Mapping[str, str]],
     unit: str,
+    decided: Mapping[str, Collection[str]] | None = None,
 ) -> None:
-    """Write a recipe with each setting's meaning and reason as a comment."""
-    lines = ["# A recipe of Intaglio: `intaglio run` turns it into mesh and case.", "recipe: 1"]
+    """Write a recipe with each setting's meaning and reason as a comment. decided: names by stage
+    of the settings that are, where the others are to stay derived: these are comments too."""
+    lines = ["# A recipe of Intaglio: `intaglio run` turns it into mesh and case."]
+    if decided is not None:
+        lines.append("# What follows from the part is a comment: without its # it is decided.")
+    lines.append("recipe: 1")
     lines.append(_yaml({"part": part}))
     lines.append(_yaml({"name": name}))
     for stage in STAGES:
@@ -145,7 +150,8 @@ def write_recipe(
             in_unit = f" in {b.unit.format(unit=unit)}" if b.unit else ""
             lines.append(f"  # {b.label}{in_unit}. {why}".rstrip())
             body = _yaml({key: own[key]})
-            lines += ["  " + line for line in body.splitlines()]
+            follows = decided is not None and key not in decided.get(stage.key, ())
+            lines += [("  # " if follows else "  ") + line for line in body.splitlines()]
     if settings.get(ACCEPTED):
         lines += ["", "# findings that were let stand, with the reason", f"{ACCEPTED}:"]
         lines += ["  " + line for line in _yaml(settings[ACCEPTED]).splitlines()]

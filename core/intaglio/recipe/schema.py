@@ -30,7 +30,8 @@ def recipe_schema() -> dict[str, Any]:
     for stage in STAGES:
         if blanks_of(stage.settings):
             properties[stage.key] = {
-                "type": "object",
+                # null where nothing is decided
+                "type": ["object", "null"],
                 "title": stage.title,
                 "properties": fields_schema(stage.settings),
                 "additionalProperties": False,

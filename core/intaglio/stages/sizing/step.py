@@ -5,14 +5,17 @@ import math
 import numpy as np
 
 from intaglio.errors import SettingRejected, StepFailed
+from intaglio.findings import Finding, offer
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, model_of
 from intaglio.quality.statistics import summary
+from intaglio.sizing.aiming import USUAL_CELLS
 from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import LocalSizes, surface_field
 from intaglio.stages.domain.faces import back_faces, both_sides
+from intaglio.stages.sizing.defaults import sizing_defaults
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
 from intaglio.stages.sizing.made import field_arrays
 from intaglio.stages.sizing.report import SizingReport
@@ -103,6 +106,7 @@ def sizing_step(
     expected = forecast(facets, field, sides)
     if expected.memory > MEMORY_LIMIT:
         _refuse(settings, domain, expected.cells)
+    found += _without_say(settings, domain, expected.cells)
     wall = sizes(field, facets.points)
     shown = both_sides(facets.triangles, facets.region, back_faces(domain.report))
     data: SizingReport = {
@@ -130,6 +134,32 @@ def sizing_step(
         },
         data,
     )
+
+
+def _without_say(settings: Sizing, domain: Product, cells: float) -> list[Finding]:
+    """Where a number of cells is asked for, and both limits are given that would follow from it."""
+    if settings.cells == USUAL_CELLS:
+        return []
+    limits, _ = sizing_defaults(domain.report, {"cells": settings.cells})
+    if settings.smallest == limits["smallest"] or settings.largest == limits["largest"]:
+        return []
+    return [
+        Finding(
+            "cells-overruled",
+            "caution",
+            f"{settings.cells:,} cells are aimed at, but smallest and largest edge are given too, "
+            f"so that the number has no say: about {cells:,.0f} are forecast.",
+            advice="Take a limit away, so that it follows from the number.",
+            repairs=[
+                offer(
+                    "Let the limits follow from the number",
+                    "set",
+                    stage="sizing",
+                    settings={"smallest": None, "largest": None},
+                )
+            ],
+        )
+    ]
 
 
 def _refuse(settings: Sizing, domain: Product, cells: float) -> None:
