@@ -10,7 +10,13 @@ from intaglio.stages.layers.foretold import foretold, usual_flow
 
 AREA = 1000.0
 FACES = [
-    {"id": name, "role": "opening" if area else "", "zones": [0], "area": area}
+    {
+        "id": name,
+        "role": "opening" if area else "",
+        "zones": [0],
+        "area": area,
+        "surface": "cylinder",
+    }
     for name, area in (("in", AREA), ("out", AREA), ("skin", 0.0))
 ]
 DOMAIN = {
