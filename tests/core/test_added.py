@@ -327,11 +327,13 @@ def test_its_settings_make_its_key_and_no_other(told):
     assert told["key changes"] and told["others stay"]
 
 
+@pytest.mark.slow
 def test_a_study_goes_through_what_a_way_needs(meshed):
     through = ["geometry", "domain", "patches", "sizing", "surface", "volume", "case"]
     assert meshed["through"] == through and meshed["no layers"] == "no-stage"
 
 
+@pytest.mark.slow
 def test_a_way_s_mesh_is_proved_judged_and_handed_over(meshed):
     assert meshed["cells"] == meshed["told"] == meshed["triangles"]
     assert meshed["volume"] == pytest.approx(20 * 20 * 30, rel=1e-9)
@@ -339,6 +341,7 @@ def test_a_way_s_mesh_is_proved_judged_and_handed_over(meshed):
     assert meshed["files"] == ["README.txt", "case.yaml", "mesh.cgns", "mesh.vtu", "report.json"]
 
 
+@pytest.mark.slow
 def test_a_way_is_described_to_page_schema_and_recipe(meshed):
     assert meshed["choices"] == [
         ["tetrahedra", "tetrahedra"],

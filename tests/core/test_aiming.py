@@ -133,6 +133,7 @@ FIRST = {
 }  # fmt: skip
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", FIRST)
 def test_the_first_mesh_has_about_the_cells_that_were_asked_for(name):
     wanted = 40_000
@@ -173,6 +174,7 @@ THIN = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", THIN)
 def test_a_fluid_one_cell_thin_is_forecast_by_its_surface(name):
     given = {**INSIDE, "sizing": {"cells": 8000}}

@@ -161,6 +161,7 @@ def test_a_walk_that_takes_too_long_is_given_up():
     assert walk(cx.points, cx.tets, cx.nbr, cx.lock, FACE, start, n, FAR, True) >= 0
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("case", CASES)
 def test_inserted_nodes_leave_a_delaunay_complex_of_the_same_volume(case):
     points, extra = CASES[case]

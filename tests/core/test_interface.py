@@ -34,6 +34,7 @@ def pipe_file(path, length=60.0):
     path.write_bytes(source(pipe(length=length), path.parent, path.stem).data)
 
 
+@pytest.mark.slow
 def test_every_example_of_the_interface_does_what_it_says(folder):
     told = doctest.testmod(study_module)
     assert told.failed == 0 and told.attempted > 20

@@ -489,6 +489,7 @@ def _step_to_core(made: Made) -> tuple[np.ndarray, np.ndarray]:
     return area, 3 * size[core] / area / (size[own] / area)
 
 
+@pytest.mark.slow
 def test_layers_grow_on_until_they_meet_the_core(tmp_path):
     row = {"patches": ["wall*"], "count": 3, "growth": 1.3, "first": 0.05}
     sizing = {"smallest": 0.8, "largest": 1.0}

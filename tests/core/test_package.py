@@ -19,6 +19,8 @@ import intaglio
 from start.locks import closure, wanted
 from tests.core.shapes import pipe, source
 
+pytestmark = pytest.mark.slow
+
 ROOT = Path(__file__).parents[2]
 RUN = """
 import sys

@@ -104,6 +104,7 @@ def test_non_orthogonality_of_two_regular_cells_is_zero():
     assert measure(mesh).non_orthogonality == pytest.approx([0.0], abs=1e-5)
 
 
+@pytest.mark.slow
 def test_the_standards_checker_has_nothing_to_say(files, tmp_path):
     assert shutil.which("cgnscheck"), "install cgns-convert"
     (tmp_path / "mesh.cgns").write_bytes(files["mesh.cgns"])

@@ -17,6 +17,8 @@ from intaglio.settings.blanks import blanks_of
 from intaglio.stages.registry import BY_KEY, STAGES
 from studies.models import Job, Variant
 
+pytestmark = pytest.mark.slow
+
 QUIET = settings(
     max_examples=6, derandomize=True, database=None, deadline=None,
     phases=[Phase.generate], suppress_health_check=list(HealthCheck),

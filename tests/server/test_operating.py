@@ -22,7 +22,7 @@ from studies.models import Chunk, Product
 from tests.killing import Service, faults_after, kill_and_work
 
 # other connections and processes look in
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = [pytest.mark.slow, pytest.mark.django_db(transaction=True)]
 
 
 ROOT = Path(__file__).parents[2]

@@ -16,6 +16,8 @@ import pytest
 
 from start.cluster import Cluster, free_port, make_database, start, stop
 
+pytestmark = pytest.mark.slow
+
 ROOT = Path(__file__).parents[2]
 
 
