@@ -106,10 +106,11 @@ def chosen(parts: list[str], count: int, seed: int) -> list[Change]:
     return [draw.choice(by_kind[KINDS[k % len(KINDS)]]) for k in range(count)]
 
 
-def _asked(path: Path) -> set[str]:
-    """Names of modules that a file imports, those within functions too."""
-    out = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+def _named(path: Path) -> set[str]:
+    """Names of modules that a file imports, those within functions too, or starts by name."""
+    text = path.read_text()
+    out = set(re.findall(r"[a-z_]+(?:\.[a-z_]+)+", text))
+    for node in ast.walk(ast.parse(text)):
         if isinstance(node, ast.ImportFrom) and node.module:
             out |= {node.module, *(f"{node.module}.{a.name}" for a in node.names)}
         elif isinstance(node, ast.Import):
@@ -123,7 +124,7 @@ class Tests:
     def __init__(self) -> None:
         self.files = {self._name(p): p for part in PARTS.values() for p in _files(part)}
         self.files |= {self._name(p): p for p in _files("tests")}
-        self.asks = {name: _asked(path) & set(self.files) for name, path in self.files.items()}
+        self.asks = {name: _named(path) & set(self.files) for name, path in self.files.items()}
         longest = (ROOT / "tests/longest.txt").read_text().split()
         self.slow = {name: k for k, name in enumerate(reversed(longest), 1)}
 
@@ -183,7 +184,9 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--first", type=int, default=0, help="go on from this one")
-    parser.add_argument("--step", type=int, default=1, help="each so manieth, for several runs")
+    parser.add_argument(
+        "--step", type=int, default=1, help="every how manieth, for several runs at once"
+    )
     parser.add_argument("--part", choices=[*PARTS], action="append")
     parser.add_argument("--slow", action="store_true", help="slow tests too")
     parser.add_argument("--list", action="store_true", help="only say what would be changed")

@@ -14,6 +14,7 @@ from intaglio.facets.features import feature_curves, meshing_input, split_by_ang
 from intaglio.facets.motion import mirrored, moved, rotated, scaled, split_plane
 from intaglio.facets.part import joined, kept
 from intaglio.facets.welding import sewn, welded
+from intaglio.triangles.edges import edge_table
 from tests.core.scans import as_trimesh, fine_box, flipped, gapped, holed, sphere
 
 
@@ -203,3 +204,11 @@ def test_motions_against_closed_forms():
     other = mirrored(part, [10, 0, 0], [2, 0, 0])[0]
     assert as_trimesh(other).volume == pytest.approx(1200)
     assert other.points[:, 0].min() == pytest.approx(10)
+
+
+def test_only_what_lies_across_a_hole_is_linked():
+    """Sides of the loop, the closing one too, are none of its diagonals."""
+    loop = np.arange(4)
+    fans = [[a, (a + 1) % 4, 4] for a in range(4)] + [[0, 2, 5]]
+    linked = repair._linked(edge_table(np.array(fans, np.int32)), loop)
+    assert np.argwhere(linked).tolist() == [[0, 2], [2, 0]]
