@@ -23,7 +23,7 @@ from intaglio.stages.sizing.settings import FINEST_SHARE
 Report = Mapping[str, Any]
 
 # more cells than asked for by this factor are told
-_MUCH_MORE = 1.25
+MUCH_MORE = 1.25
 
 
 def sizing_defaults(
@@ -107,7 +107,7 @@ def _aimed(aim: Report, cells: float, unit: str) -> tuple[Limits, dict[str, str]
         why["wall"] = (
             f"{along:.0f} edges along the body; so that all takes about {cells:,.0f} cells."
         )
-    if cells < least / _MUCH_MORE:
+    if cells < least / MUCH_MORE:
         why["largest"] = f"Curves and narrow places alone ask for about {least:,.0f} cells."
     return limits, why
 

@@ -15,7 +15,7 @@ from intaglio.sizing.forecast import BYTES_PER_CELL, forecast
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.sources import LocalSizes, surface_field
 from intaglio.stages.domain.faces import back_faces, both_sides
-from intaglio.stages.sizing.defaults import sizing_defaults
+from intaglio.stages.sizing.defaults import MUCH_MORE, sizing_defaults
 from intaglio.stages.sizing.local_sizes import check_counts, counted_points, resolved
 from intaglio.stages.sizing.made import field_arrays
 from intaglio.stages.sizing.report import SizingReport
@@ -137,8 +137,10 @@ def sizing_step(
 
 
 def _without_say(settings: Sizing, domain: Product, cells: float) -> list[Finding]:
-    """Where a number of cells is asked for, and both limits are given that would follow from it."""
-    if settings.cells == USUAL_CELLS:
+    """Where a number of cells is asked for, and both limits that would follow from it are given and
+    lead to another."""
+    apart = max(cells, settings.cells) / max(1.0, min(cells, settings.cells))
+    if settings.cells == USUAL_CELLS or apart <= MUCH_MORE:
         return []
     limits, _ = sizing_defaults(domain.report, {"cells": settings.cells})
     if settings.smallest == limits["smallest"] or settings.largest == limits["largest"]:
