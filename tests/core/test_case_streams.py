@@ -116,16 +116,18 @@ def test_two_ways_of_one_stream_are_told_and_mended():
     settings, _ = case_defaults(*domain_of(mesh, WAYS["+y"]))
     sides = [p.name for p in mesh.patches if p.kind == "far_field"]
     far = {"patches": sides, "is": "stream", "velocity": [1, 0, 0], "pressure": 3.0}
-    into = {"patches": ["ahead"], "is": "speed", "speed": 1.0}
+    into = {"patches": ["ahead"], "is": "speed", "speed": 1.0, "temperature": 25.0}
     out = {"patches": ["behind"], "is": "pressure", "pressure": 3.0}
     _, found = worked_out(mesh, settings | {"conditions": [far, into, out]})
     told = found["stream-contradicts"]
     assert "(1, 0, 0) m/s" in told.message and "(0, 1, 0) m/s at ahead" in told.message
-    (repair,) = told.repairs
-    mended = repair["operation"]["settings"]["conditions"]
+    into_it, far_off = told.repairs
+    kept = far_off["operation"]["settings"]["conditions"]
+    assert kept[0]["velocity"] == [1, 0, 0] and kept[0]["temperature"] == 25.0
+    mended = into_it["operation"]["settings"]["conditions"]
     assert mended == [
         {"patches": [p.name for p in mesh.patches], "is": "stream", "velocity": [0, 1, 0],
-         "pressure": 3.0}
+         "pressure": 3.0, "temperature": 25.0}
     ]  # fmt: skip
     _, after = worked_out(mesh, settings | {"conditions": mended})
     assert "stream-contradicts" not in after

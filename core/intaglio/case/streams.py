@@ -59,8 +59,6 @@ def _contradiction(
     settings: Mapping[str, Any],
 ) -> Finding:
     names = ", ".join(f"{_words(v)} m/s at {p.name}" for p, v in odd)
-    # where it is let in through a patch it is known best which way it goes
-    velocity = [float(f"{x:.6g}") + 0.0 for x in odd[0][1]]
     return Finding(
         "stream-contradicts",
         "caution",
@@ -70,11 +68,16 @@ def _contradiction(
         "body itself blows may go its own way.",
         repairs=[
             offer(
-                f"Say {_words(odd[0][1])} m/s for all of it",
+                f"Say {_words(v)} m/s for all of it",
                 "set",
                 stage="case",
-                settings={"conditions": _one_stream(own, velocity, settings["conditions"])},
+                settings={
+                    "conditions": _one_stream(
+                        own, [float(f"{x:.6g}") + 0.0 for x in v], settings["conditions"]
+                    )
+                },
             )
+            for v in (odd[0][1], stream)
         ],
     )
 
@@ -85,14 +88,18 @@ def _one_stream(
     """The rows with one stream for all patches that let fluid in or out of the open air."""
     names = [p.name for p in own if p.kind in ("inlet", "outlet", "far_field")]
     rest = []
-    pressure = 0.0
+    said: dict[str, Any] = {"pressure": 0.0}
     for row in rows:
         others = [n for n in row["patches"] if n not in names]
-        if row["is"] in ("stream", "pressure") and any(fits(row["patches"], n) for n in names):
-            pressure = row["pressure"]
-        if others and row["is"] != "stream":
+        if any(fits(row["patches"], n) for n in names):
+            # what else is said of it stays
+            said |= {key: row[key] for key in _STAYS if key in row}
+        if others:
             rest.append({**row, "patches": others})
-    return [{"patches": names, "is": "stream", "velocity": velocity, "pressure": pressure}, *rest]
+    return [{"patches": names, "is": "stream", "velocity": velocity, **said}, *rest]
+
+
+_STAYS = ("pressure", "temperature", "intensity", "eddies")
 
 
 def _backwards(own: list[PatchSetup], stream: Floats) -> list[Finding]:

@@ -59,7 +59,8 @@ class LayersView(APIView):
                 raise state.error
             rows[name] = (state.settings or {}).get(name, []) if state is not None else []
         reports = {key: s.report for key, s in states.items() if s.report is not None}
-        unit = reports.get("geometry", {}).get("unit", "mm")
+        # a mesh from elsewhere has no part
+        unit = (reports.get("geometry") or reports.get("domain") or {}).get("unit", "mm")
         told = layers_told(rows["layers"], rows["divisions"], unit, _case(states), reports)
         return Response(told)
 

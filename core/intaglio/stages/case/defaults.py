@@ -120,14 +120,22 @@ def stream_row(domain: Report, patches: Sequence[Mapping[str, Any]]) -> dict[str
     if not far:
         return None
     rows = {face["id"]: face for face in domain["faces"]}
-    airy = {zone for p in far for face in p["faces"] for zone in rows[face]["zones"]}
+
+    def zones_of(patch: Mapping[str, Any]) -> set[int]:
+        own = [rows[face] for face in patch["faces"] if face in rows]
+        # results of early versions tell no zones
+        return {zone for row in own for zone in row.get("zones") or [0]}
+
+    airy = {zone for p in far for zone in zones_of(p)}
     meant = [
         p
         for p in patches
         if p["kind"] in ("inlet", "outlet", "far_field")
-        and all(rows[face]["role"] != "opening" for face in p["faces"])
-        and airy.intersection(*(rows[face]["zones"] for face in p["faces"]))
+        and all(rows.get(face, {}).get("role") != "opening" for face in p["faces"])
+        and airy & zones_of(p)
     ]
+    if not meant:
+        return None
     way = domain.get("stream")
     if way is None:
         inward = [-np.array(facing_of(p, rows)) for p in meant if p["kind"] == "inlet"]
