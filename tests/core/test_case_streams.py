@@ -133,8 +133,10 @@ def test_two_ways_of_one_stream_are_told_and_mended():
     assert "stream-contradicts" not in after
     # the same said in two rows is one stream
     alike = {**far, "velocity": [0, 1, 0]}
-    _, found = worked_out(mesh, settings | {"conditions": [alike, into, out]})
+    case, found = worked_out(mesh, settings | {"conditions": [alike, into, out]})
     assert "stream-contradicts" not in found
+    # and what enters open air brings no turbulence of a pipe
+    assert {p.inflow.intensity for p in case.patches if p.inflow} == {0.01}
 
 
 def test_a_stream_that_comes_in_by_the_outlet_is_told():
