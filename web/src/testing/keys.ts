@@ -1,4 +1,5 @@
 /** Rows with one key are drawn twice or dropped as React pleases; it only warns of it. */
+import { configure } from "@testing-library/dom";
 import { afterEach, beforeEach, expect, vi } from "vitest";
 
 // the simulated window has none, and lists that open look for their size
@@ -7,6 +8,9 @@ globalThis.ResizeObserver ??= class {
   unobserve() {}
   disconnect() {}
 };
+
+// what is awaited comes when the machine has time for it
+configure({ asyncUtilTimeout: 100_000 });
 
 let told: ReturnType<typeof vi.spyOn>;
 
