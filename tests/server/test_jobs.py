@@ -73,7 +73,7 @@ def test_a_running_job_is_cancelled_within_two_seconds(ada, variant):
     asked = time.monotonic()
     ada.post(f"/api/jobs/{job.id}/cancel")
     worker.join(200)
-    # two on a quiet machine (and the whole run takes minutes there); other tests run beside this one
+    # two on a quiet machine, where the whole run takes minutes; other tests run beside this one
     assert time.monotonic() - asked < 60.0
     assert Job.objects.get(id=job.id).state == "cancelled"
     # what was complete before stays, nothing half-written shows
