@@ -6,6 +6,7 @@ import sys
 
 from intaglio import __version__
 from intaglio.commands.arguments import COMMANDS
+from intaglio.commands.outputs import check_outputs
 from intaglio.errors import Cancelled, FileRejected, IntaglioError, SettingRejected
 
 
@@ -14,21 +15,23 @@ def _parser() -> argparse.ArgumentParser:
         prog="intaglio", description="From a CAD part to a checked mesh and case."
     )
     parser.add_argument("--version", action="version", version=f"intaglio {__version__}")
-    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    commands = parser.add_subparsers(dest="name", required=True, metavar="COMMAND")
     for command in COMMANDS:
         own = commands.add_parser(command.name, help=command.help)
         command.arguments(own)
-        own.set_defaults(done_by=command.done_by)
+        own.set_defaults(command=command)
     return parser
 
 
 def main(argv: list[str] | None = None) -> int:
-    """Run the command; 0 if the result is valid, 1 if not, 2 for input that cannot be used."""
+    """Run the command; 0 if the result is good, 1 if not, 2 for what cannot be used: the table
+    stands in docs/recipe.md."""
     args = _parser().parse_args(argv)
     # each command loads what it needs, and no more
-    module, _, name = args.done_by.partition(":")
-    do = getattr(importlib.import_module(f"intaglio.commands.{module}"), name)
+    module, _, name = args.command.done_by.partition(":")
     try:
+        check_outputs(args.command, args)
+        do = getattr(importlib.import_module(f"intaglio.commands.{module}"), name)
         return int(do(args))
     except SettingRejected as error:
         print(f"intaglio: {error.blank}: {error.message}", file=sys.stderr)

@@ -126,14 +126,35 @@ def test_counts_and_sizes_are_named_by_faces(tmp_path):
             "sizes": [
                 {"patches": ["wall*"], "size": 0.5},
                 {"between": ["face_1", "face_3"], "count": 5, "cluster": "uniform"},
-                {"patches": ["nothing_here"], "size": 0.5},
             ],
         },
     }
-    states, _ = run(source(box(0, 0, 0, 2, 2, 2), tmp_path), "surface", given)
-    report = states["sizing"].report
-    assert [f["code"] for f in report["findings"]].count("size-of-nothing") >= 1
+    part = source(box(0, 0, 0, 2, 2, 2), tmp_path)
+    states, _ = run(part, "surface", given)
     assert states["surface"].report["volume"] == pytest.approx(8.0)
+
+
+@pytest.mark.parametrize(
+    ("rows", "words"),
+    [
+        ({"sizes": [{"patches": ["lids"], "size": 0.5}]}, "lids, and nothing there"),
+        (
+            {"sizes": [{"between": ["face_1", "lid"], "count": 5, "cluster": "uniform"}]},
+            "face_1 and lid, and nothing there",
+        ),
+        ({"sizes": [{"between": ["face_1", "face_2"], "size": 0.5}]}, "share no edge"),
+        (
+            {"regions": [{"name": "near", "shape": "shell", "patches": ["lid"], "size": 0.5,
+                          "thickness": 1.0}]},
+            "lid, and nothing there",
+        ),
+    ],
+)  # fmt: skip
+def test_sizes_that_are_meant_for_nothing_are_refused(tmp_path, rows, words):
+    given = {"domain": {"where": "as-is"}, "sizing": {"smallest": 0.3, "largest": 0.8, **rows}}
+    with pytest.raises(SettingRejected, match=words) as refused:
+        run(source(box(0, 0, 0, 2, 2, 2), tmp_path), "sizing", given)
+    assert refused.value.blank == f"sizing.{next(iter(rows))}"
 
 
 def test_counts_far_coarser_than_the_sizes_are_refused_with_one_that_would_do(tmp_path):

@@ -335,8 +335,14 @@ def test_scopes_that_cannot_be_are_told_or_refused(tmp_path, monkeypatch):
         states = run_to("layers", part, "pipe", own, MemoryStore())
         return next(s.report for s in states if s.stage == "layers")
 
-    found = told([one, {**one, "patches": ["vane*"]}])["findings"]
-    assert found[0]["code"] == "layers-of-nothing" and "vane*" in found[0]["message"]
+    with pytest.raises(SettingRejected, match=r"Row 2 .*vane\*.* Walls are wall\.") as refused:
+        told([one, {**one, "patches": ["vane*"]}])
+    assert refused.value.blank == "layers.layers"
+    # a metre high in a pipe of centimetres
+    high = told([{"patches": ["*"], "count": 3, "growth": 1.2, "first": 1000.0}])
+    (found,) = [f for f in high["findings"] if f["level"] == "error"]
+    assert found["code"] == "layers-nowhere" and "on wall" in found["message"]
+    assert high["cells"] == 0
     with pytest.raises(SettingRejected, match="Rows 1 and 2") as refused:
         told([one, {**one, "patches": ["wall*"]}])
     assert refused.value.blank == "layers.layers"

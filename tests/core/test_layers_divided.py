@@ -198,7 +198,7 @@ def test_what_cannot_be_divided_is_refused_with_words(tube, tmp_path):
     mesh = tube.named
     walls = [p.name for p in mesh.patches if p.kind == "wall"]
     inlets = [p.name for p in mesh.patches if p.kind != "wall"]
-    with pytest.raises(FileRejected, match="nothing to divide"):
+    with pytest.raises(StepFailed, match="nothing to divide"):
         divided(mesh, _walls(mesh, *inlets), 4, growth=1.2)
     twice = divided(mesh, _walls(mesh, *walls), 4, growth=1.2).mesh
     with pytest.raises(FileRejected, match="There are 4 layers"):
@@ -219,9 +219,8 @@ def test_layers_of_a_file_are_divided_by_the_command_line(tube, tmp_path, capsys
     made = read_cgns(out)
     _sound(made)
     assert int((made.shape == PRISM).sum()) == 4 * int((tube.named.shape == PRISM).sum())
-    # no wall is called so: told, and the mesh is as it was
-    assert main([*asked, str(out), "--patches", "nothing*"]) == 0
-    assert "no wall is called so" in capsys.readouterr().out
+    assert main([*asked, str(out), "--patches", "nothing*"]) == 2
+    assert "no wall is called so" in capsys.readouterr().err
     assert main(["divide", str(tmp_path / "none.cgns"), "-o", str(out)]) != 0
     # four layers from a hundredth of the fourth cannot be had by a growth of 3
     capsys.readouterr()

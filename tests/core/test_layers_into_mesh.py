@@ -107,6 +107,5 @@ def test_what_cannot_be_is_refused(given, tmp_path, capsys):
     write_cgns(any_cells.prisms(), tmp_path / "prisms.cgns")
     assert main(["layers", str(tmp_path / "prisms.cgns"), "-o", out]) == 2
     assert "tetrahedra alone" in capsys.readouterr().err
-    # a name that no wall bears is told, and the mesh stays without layers
-    assert main(["layers", str(path), "--patches", "vane", "-o", out]) == 0
-    assert "vane" in capsys.readouterr().out
+    assert main(["layers", str(path), "--patches", "vane", "-o", out]) == 2
+    assert "vane" in capsys.readouterr().err

@@ -63,7 +63,7 @@ def _rows(case: CaseSetup, settings: Mapping[str, Any]) -> list[Finding]:
         out.append(
             Finding(
                 "case-of-nothing",
-                "caution",
+                "error",
                 f"Row {number} of the {_WORDS[setting]} is for {names}, and no {what} that it "
                 "suits is called so.",
                 advice="Correct the names, or drop the row.",

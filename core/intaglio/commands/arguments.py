@@ -14,12 +14,15 @@ from intaglio.quality.catalogue import METRICS
 @dataclass(frozen=True)
 class Command:
     """A command: its line in the help, its arguments, and the function that does it, as
-    `module:name` of this package; it is given the arguments and gives the exit status."""
+    `module:name` of this package; it is given the arguments and gives the exit status. files,
+    folders: arguments that say where it writes."""
 
     name: str
     help: str
     arguments: Callable[[argparse.ArgumentParser], None]
     done_by: str
+    files: tuple[str, ...] = ()
+    folders: tuple[str, ...] = ()
 
 
 # the sets of `quality.limits`
@@ -139,27 +142,62 @@ def _nothing(parser: argparse.ArgumentParser) -> None:
     pass
 
 
+_OUTPUT, _OUT = ("output",), ("out",)
+
 COMMANDS = (
     Command(
-        "draft", "write a recipe with settings derived from a part", _draft, "drafting:draft_recipe"
+        "draft",
+        "write a recipe with settings derived from a part",
+        _draft,
+        "drafting:draft_recipe",
+        files=_OUTPUT,
     ),
-    Command("run", "run a recipe and write the export", _run, "running:run"),
+    Command("run", "run a recipe and write the export", _run, "running:run", folders=_OUT),
     Command(
         "flow",
         "compute the laminar flow of an exported folder, as a check of its mesh",
         _flow,
         "flowing:flow",
+        files=("csv",),
     ),
     Command("findings", "list what is wrong with a geometry file", _findings, "geometry:findings"),
-    Command("convert", "write a geometry file in another format", _convert, "geometry:convert"),
-    Command("write", "write the geometry of a stage of a recipe", _write, "geometry:write"),
+    Command(
+        "convert",
+        "write a geometry file in another format",
+        _convert,
+        "geometry:convert",
+        files=("target",),
+    ),
+    Command(
+        "write",
+        "write the geometry of a stage of a recipe",
+        _write,
+        "geometry:write",
+        folders=_OUT,
+    ),
     Command("check", "print counts, patches, quality, validity of a mesh", _check, "judging:check"),
     Command("compare", "set two to four meshes side by side", _compare, "comparing:compare"),
     Command(
-        "report", "run a recipe and tell of it on a printable page", _report, "reporting:report"
+        "report",
+        "run a recipe and tell of it on a printable page",
+        _report,
+        "reporting:report",
+        files=_OUTPUT,
     ),
-    Command("layers", "grow layers into a finished mesh of tetrahedra", _layers, "layering:layers"),
-    Command("divide", "divide the layers of a finished mesh again", _divide, "layering:divide"),
+    Command(
+        "layers",
+        "grow layers into a finished mesh of tetrahedra",
+        _layers,
+        "layering:layers",
+        files=_OUTPUT,
+    ),
+    Command(
+        "divide",
+        "divide the layers of a finished mesh again",
+        _divide,
+        "layering:divide",
+        files=_OUTPUT,
+    ),
     Command("schema", "print the JSON schema of recipes", _nothing, "drafting:schema"),
     Command("warm", "compile and cache the numeric code", _nothing, "warming:warm_up"),
 )

@@ -4,7 +4,7 @@ import argparse
 from typing import Any
 
 from intaglio.commands.judging import read, report_of
-from intaglio.commands.telling import report_lines
+from intaglio.commands.telling import finding_line, report_lines
 from intaglio.errors import StepFailed
 from intaglio.formats.registry import mesh_format
 from intaglio.quality.report import mesh_findings
@@ -15,7 +15,7 @@ from intaglio.stages.volume.dividing import DIVISION_ROWS, divided_mesh, meant
 
 
 def layers(args: argparse.Namespace) -> int:
-    """Grow layers and write the mesh; 0."""
+    """Grow layers and write the mesh; 0, or 1 where none could be grown."""
     given = {k: getattr(args, k) for k in ("first", "total", "last")}
     heights = {k: v for k, v in given.items() if v is not None} or {"last": 0.5}
     row = {"patches": args.patches, "count": args.count, "growth": args.growth, **heights}
@@ -30,8 +30,8 @@ def layers(args: argparse.Namespace) -> int:
             f"{100 * patch['some']:.1f} %, none on {100 * patch['none']:.1f} %"
         )
     for finding in found:
-        print(f"{finding.level}: {finding.message} {finding.advice}")
-    return 0
+        print(finding_line(finding.as_dict()))
+    return 1 if any(finding.level == "error" for finding in found) else 0
 
 
 def divide(args: argparse.Namespace) -> int:
@@ -54,7 +54,7 @@ def divide(args: argparse.Namespace) -> int:
     for line in made.lines:
         print(f"layers {line}")
     for finding in made.findings:
-        print(f"{finding.level}: {finding.message} {finding.advice}")
+        print(finding_line(finding.as_dict()))
     return 0
 
 

@@ -102,4 +102,4 @@ def _hand_over(study: Study, folder: Path) -> bool:
     print(f"written to {folder}")
     if not report["ready"]:
         print("The case cannot be handed over as it is: see the errors above.")
-    return bool(told["valid"] and report["ready"])
+    return bool(told["valid"] and told["ready"])

@@ -1,7 +1,7 @@
 """A mesh's report as text: counts, patches, metrics, verdict, bars of a histogram, worst cells."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from intaglio.quality.catalogue import BY_KEY, Metric
@@ -35,9 +35,16 @@ def report_lines(report: dict[str, Any]) -> Iterator[str]:
             line += f" {at} % {value['percentiles'][at]:.4g}"
         yield line.rstrip()
     for finding in report["findings"]:
-        yield f"{finding['level']}: {finding['message']} ({finding['count']:,}) {finding['advice']}"
+        yield finding_line(finding)
     yield from verdict_lines(report)
     yield "valid" if report["valid"] else "NOT VALID"
+
+
+def finding_line(row: Mapping[str, Any]) -> str:
+    """A finding as a line, after the stage that it is of, if it tells."""
+    of = f"{row['stage']}: " if "stage" in row else ""
+    line = f"{of}{row['level']}: {row['message']} ({row['count']:,}) {row['advice']}".rstrip()
+    return f"{line} Accepted: {row['accepted']}" if row.get("accepted") else line
 
 
 def verdict_lines(report: dict[str, Any]) -> Iterator[str]:

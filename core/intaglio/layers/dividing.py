@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from intaglio.errors import FileRejected
+from intaglio.errors import FileRejected, StepFailed
 from intaglio.layers.heights import growths, over_first
 from intaglio.layers.stacks import Stacks, stacks, standing
 from intaglio.mesh.building import NO_POLYGONS, Polygons, cell_mesh
@@ -67,13 +67,13 @@ def divided(
 ) -> Divided:
     """The mesh with the layers over its faces `walls` (k,) divided again into `count`, or as many
     as there are, whose heights grow by `growth`, or begin with `first`; one of the two is given.
-    Raises FileRejected where there are no layers, more than asked for, or cells that share only
-    some of their upright edges with them."""
+    Raises StepFailed where there are no layers, FileRejected where there are more than asked for,
+    or cells that share only some of their upright edges with them."""
     if (mesh.shape == POLYHEDRON).any():
         raise FileRejected("layers-unclear", "Layers beside polyhedra are not divided yet.")
     found = stacks(mesh, walls)
     if not len(found.code):
-        raise FileRejected(
+        raise StepFailed(
             "no-layers",
             "No prisms, hexahedra or pyramids stand on these patches: nothing to divide.",
         )

@@ -12,9 +12,11 @@ from pathlib import Path
 from intaglio.cad.files import CAD_READ
 from intaglio.errors import FileRejected
 from intaglio.facets.part import free_name
-from intaglio.formats.registry import FACETS_BY_SUFFIX
+from intaglio.formats.registry import FACETS_BY_SUFFIX, MESH_BY_SUFFIX
 
 ACCEPTED = (*CAD_READ, *FACETS_BY_SUFFIX, ".zip")
+# suffixes of finished meshes
+MESHES = tuple(MESH_BY_SUFFIX)
 _MOST_FILES = 200
 _MOST_BYTES = 2 * 2**30
 

@@ -280,8 +280,8 @@ def _run(
         assert settings is not None
         return by_key[other].settings(**settings)
 
-    done = [s.report["step"] for s in now.values() if s.report and "step" in s.report]
-    run = Run(settings_of(stage), name, source, product, settings_of, done, tell, look, base)
+    reports = {s.stage: s.report for s in now.values() if s.report is not None}
+    run = Run(settings_of(stage), name, source, product, settings_of, reports, tell, look, base)
     try:
         return by_key[stage].run(run)
     except Exception as error:

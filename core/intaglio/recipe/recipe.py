@@ -9,6 +9,7 @@ from typing import Any
 import yaml
 
 from intaglio.errors import FileRejected, SettingRejected
+from intaglio.parts import source
 from intaglio.recipe.accepted import ACCEPTED, check_accepted
 from intaglio.settings.blanks import blanks_of, build, check_value
 from intaglio.settings.expressions import evaluate
@@ -16,6 +17,8 @@ from intaglio.stages.case.earlier import of_today
 from intaglio.stages.registry import BY_KEY, STAGES
 
 VERSION = 1
+# suffixes of files that are given in place of a recipe by mistake
+_NO_RECIPES = {*source.ACCEPTED, *source.MESHES}
 
 
 @dataclass(frozen=True)
@@ -53,6 +56,12 @@ def _numbers(raw: Any, others: Mapping[str, float | str]) -> dict[str, float]:
 def read_recipe(path: Path, others: Mapping[str, float | str] | None = None) -> Recipe:
     """Read a recipe; part may be one file or a list; others: numbers to take in place of its own.
     Raises FileRejected or SettingRejected."""
+    if path.suffix.lower() in _NO_RECIPES:
+        raise FileRejected(
+            "not-recipe",
+            f"{path} is no recipe but a part or a mesh. `intaglio draft {path} -o RECIPE` writes "
+            "one for it.",
+        )
     try:
         raw = yaml.safe_load(path.read_text(encoding="utf-8"))
     except OSError as error:

@@ -47,7 +47,7 @@ class Cost:
 @dataclass(frozen=True)
 class Run:
     """What a step may use: its settings; the study's name and source; products and settings of the
-    stages it needs, by key; the timings of those that have run; where to tell progress; where
+    stages it needs, by key; the reports of all that have run; where to tell progress; where
     to show what there is to be seen before the step is done; and the stage's own product that this
     one is made from, where it has `base`."""
 
@@ -56,7 +56,7 @@ class Run:
     source: Source
     product: Callable[[str], Product]
     settings_of: Callable[[str], Any]
-    done: list[dict[str, Any]]
+    reports: Reports
     tell: Progress
     show: Show
     base: Product | None = None

@@ -21,15 +21,23 @@ def _run(run: Run) -> Product:
         run.product("volume"),
         run.product("patches"),
         run.settings_of("volume"),
-        run.done,
+        run.reports,
         run.tell,
     )
 
 
-def _limits(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
-    """The mesh's limits: the report that is handed over holds the verdict."""
+def _told_along(reports: Reports, settings: Mapping[str, Mapping[str, Any]]) -> Any:
+    """What the report that is handed over holds besides: the verdict by the mesh's limits, and the
+    reasons for which findings were accepted."""
     volume = settings["volume"]
-    return [volume["limits"], volume["own_limits"] if volume["limits"] == "own" else []]
+    limits = [volume["limits"], volume["own_limits"] if volume["limits"] == "own" else []]
+    accepted = [
+        [stage, row["code"], row["accepted"]]
+        for stage, report in reports.items()
+        for row in report["findings"]
+        if row.get("accepted")
+    ]
+    return [*limits, accepted] if accepted else limits
 
 
 def _cost(reports: Reports) -> Cost:
@@ -73,7 +81,7 @@ STAGE = Stage(
     run=_run,
     defaults=_defaults,
     cost=_cost,
-    also=_limits,
-    version=5,
+    also=_told_along,
+    version=6,
     named=True,
 )

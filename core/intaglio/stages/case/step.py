@@ -25,10 +25,11 @@ from intaglio.quality.limits import judged, limits_in_unit
 from intaglio.quality.report import MeshPatchRow, mesh_findings, patch_rows, report
 from intaglio.quality.values import Values, cell_values
 from intaglio.stages.case.foretold import inflow_rows, material_rows
+from intaglio.stages.case.found_along import found_along, found_here, unsettled
 from intaglio.stages.case.readme import export_readme
 from intaglio.stages.case.report import CaseReport
 from intaglio.stages.case.settings import Case
-from intaglio.stages.stage import Progress
+from intaglio.stages.stage import Progress, Reports
 from intaglio.stages.volume import named_mesh
 from intaglio.stages.volume.settings import VolumeMesh
 
@@ -49,11 +50,11 @@ def case_step(
     volume_product: Product,
     patches: Product,
     limits: VolumeMesh,
-    steps: list[dict[str, Any]],
+    reports: Reports,
     progress: Progress,
 ) -> Product:
     """Check mesh and case together and write every file of the export; limits: those that the mesh
-    is judged by."""
+    is judged by; reports: those of the stages before."""
     broken = [f for f in patches.report["findings"] if f["level"] == "error"]
     if broken:
         raise StepFailed(
@@ -79,6 +80,7 @@ def case_step(
     given = asdict(settings)
     case = set_up(given, {z.name: z.kind for z in mesh.zones}, bounded, mesh.unit)
     scale = metres(mesh.unit)
+    steps = [report["step"] for report in reports.values() if "step" in report]
     near = {name: scale * away for name, away in first_distances(mesh).items()}
     progress(0.1, "checking mesh and case")
 
@@ -92,17 +94,19 @@ def case_step(
         raise StepFailed("invalid", "The mesh is not valid: " + " ".join(wrong))
     widths = {z: scale * w for z, w in zone_widths(full["zones"], bounded).items()}
     of_case = checks(case, given, near, widths) + room_findings(mesh, case)
-    told = [f.as_dict() for f in of_case]
+    told = [f.as_dict() for f in [*unsettled(reports), *of_case]]
     of_files, unit = full, mesh.unit if settings.length == "model" else settings.length
     if unit != mesh.unit:
         # all that the files tell is in their unit
         values = Values(in_unit(mesh, unit), size_ratio=ratio)
         of_files = judge(values, limits_in_unit(limits.own_limits, mesh.unit, unit))
+    ready = not any(row["level"] == "error" for row in told)
+    of_all = found_along(reports, of_files["findings"], told, scale / metres(unit))
     meant = _meant(
         name,
         values,
         replace(case, unit=unit),
-        {**of_files, "findings": of_files["findings"] + told},
+        {**of_files, "ready": ready, "findings": of_all},
         settings.files,
     )
     with tempfile.TemporaryDirectory(prefix="intaglio-") as folder:
@@ -122,9 +126,9 @@ def case_step(
         "materials": material_rows(case),
         "yplus": yplus(case, near, widths),
         "valid": full["valid"],
-        "ready": not any(f.level == "error" for f in of_case),
+        "ready": ready,
         "files": sizes,
-        "findings": full["findings"] + told,
+        "findings": [*found_here(reports, full["findings"]), *told],
     }
     return Product(arrays, data)
 

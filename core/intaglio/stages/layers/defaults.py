@@ -54,7 +54,7 @@ def walls(domain: Report, patches: Report) -> list[str]:
 def scoped(rows: list[dict[str, Any]], domain: Report, patches: Report) -> Any:
     """What of the patches matters to layers: which faces each row is in force on, by patch; what
     they are called does not."""
-    row_of, _ = row_of_faces(rows, domain, patches)
+    row_of = row_of_faces(rows, domain, patches)
     number = {face["id"]: k for k, face in enumerate(domain["faces"])}
     of_patch = [
         (int(row_of[number[patch["faces"][0]]]), sorted(patch["faces"]))

@@ -19,6 +19,7 @@ from intaglio.parts.model import Product
 from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings
 from intaglio.sizing.octree import SizeField, build_field
+from intaglio.stages.layers.missing import nowhere_findings, short_findings
 from intaglio.stages.layers.report import LayerPatchRow
 from intaglio.stages.layers.scopes import growing_sides, row_of_faces, wanted_on
 from intaglio.stages.layers.shells import shells_of
@@ -75,7 +76,7 @@ def layers_into(
             ],
         },
     )
-    row_of, found = row_of_faces(rows, {"faces": faces}, patches.report)
+    row_of = row_of_faces(rows, {"faces": faces}, patches.report)
     kinds = [zone.kind for zone in mesh.zones]
     grows = growing_sides(rows, row_of, surface.sides, kinds)
     back = np.full(len(surface.sides), -1, np.int32)
@@ -88,6 +89,8 @@ def layers_into(
         for shell, want in zip(shells, wanted, strict=True)
     ]
     told = grown_rows(rows, row_of, shells, grown, patches)
+    found = nowhere_findings(told, grows.any())
+    found += short_findings(shells, grown, own, rows, mesh.unit)
     made = layered(shells, wanted, grown, _sizes(mesh, surface), progress, lowest=lowest)
     polygons = Polygons(
         made.surface.start, made.surface.nodes, surface.of_region[made.surface.patch]

@@ -10,6 +10,7 @@ from intaglio.layers.directions import LEAST_SEEN
 from intaglio.layers.grow import Grown
 from intaglio.layers.shell import Shell
 from intaglio.layers.sides import constraints
+from intaglio.stages.layers.report import LayerPatchRow
 from intaglio.stages.layers.rows import HEIGHTS
 from intaglio.stages.layers.scopes import CORE_HEIGHT
 from intaglio.triangles.measures import triangle_areas
@@ -27,6 +28,32 @@ _MOST_PLACES = 10
 _STEP, _FEW = 2.0, 0.05
 # a first layer thinner than this share of what is asked for is told
 _THIN = 0.95
+
+
+def nowhere_findings(told: list[LayerPatchRow], meant: bool | np.bool_) -> list[Finding]:
+    """Where no layer stands on a patch that layers are asked for on; an error where none stands at
+    all. meant: whether any face is to grow layers."""
+    bare = [row["name"] for row in told if row["none"] >= 1.0]
+    on = f"on {', '.join(bare)}" if bare else "anywhere"
+    some = len(bare) < len(told)
+    if some and not bare:
+        return []
+    return [
+        Finding(
+            "layers-nowhere",
+            "caution" if some else "error",
+            f"No layer stands {on}, though layers are asked for there.",
+            max(1, len(bare)),
+            advice=_NOWHERE if meant else _ON_SOLIDS,
+        )
+    ]
+
+
+_ON_SOLIDS = "Name walls of fluids, or let layers grow in solids too."
+_NOWHERE = (
+    "Ask for lower layers, by a first height or a height of all that the room beside the wall has; "
+    "or drop the row."
+)
 
 
 def short_findings(

@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 
 from intaglio.case.friction import WallFlow, wall_flow
 from intaglio.errors import SettingRejected
-from intaglio.findings import Finding
 from intaglio.layers.core import Wanted
 from intaglio.layers.heights import Heights, of_last, of_total
 from intaglio.layers.reach import edge_means
@@ -23,19 +22,20 @@ LAYERED = ("wall", "interface")
 CORE_HEIGHT = float(np.sqrt(2.0 / 3.0))
 # how much faster than asked for layers may grow to meet the core
 _FASTER = 0.1
+# names told where another one is meant by none
+_NAMES = 8
 # rounds in which heights are evened out over the walls, so that scopes blend
 _BLENDS = 6
 
 
 def row_of_faces(
     rows: list[dict[str, Any]], domain: Mapping[str, Any], patches: Mapping[str, Any]
-) -> tuple[NDArray[np.int32], list[Finding]]:
-    """Which row (faces,) is in force on each face of the domain, -1 for none; findings about rows
-    that meet no wall. Raises SettingRejected where two rows are meant for one patch."""
+) -> NDArray[np.int32]:
+    """Which row (faces,) is in force on each face of the domain, -1 for none. Raises
+    SettingRejected for a row that meets no wall, and where two are meant for one patch."""
     number = {face["id"]: k for k, face in enumerate(domain["faces"])}
     out = np.full(len(number), -1, np.int32)
     taken: dict[str, int] = {}
-    found = []
     for k, row in enumerate(rows):
         meant = [
             patch
@@ -43,14 +43,10 @@ def row_of_faces(
             if patch["kind"] in LAYERED and fits(row["patches"], patch["name"])
         ]
         if not meant:
-            found.append(
-                Finding(
-                    "layers-of-nothing",
-                    "caution",
-                    f"Layers are asked for on {', '.join(row['patches'])}, and no wall is called "
-                    "so.",
-                    advice="Correct the names, or drop the row.",
-                )
+            raise SettingRejected(
+                "layers.layers",
+                f"Row {k + 1} asks for layers on {', '.join(row['patches'])}, and no wall is "
+                f"called so. {_walls(patches['patches'])} Correct the names, or drop the row.",
             )
         for patch in meant:
             other = taken.setdefault(patch["name"], k)
@@ -61,7 +57,13 @@ def row_of_faces(
                     "Name it in one of them.",
                 )
             out[[number[face] for face in patch["faces"]]] = k
-    return out, found
+    return out
+
+
+def _walls(patches: Sequence[Mapping[str, Any]]) -> str:
+    names = [patch["name"] for patch in patches if patch["kind"] in LAYERED]
+    more = " …" if len(names) > _NAMES else ""
+    return f"Walls are {', '.join(names[:_NAMES])}{more}." if names else "There is no wall at all."
 
 
 def growing_sides(

@@ -16,7 +16,7 @@ from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
 from intaglio.parts.model import Product
 from intaglio.stages.domain.faces import back_faces, both_sides
-from intaglio.stages.layers.missing import short_findings, step_findings
+from intaglio.stages.layers.missing import nowhere_findings, short_findings, step_findings
 from intaglio.stages.layers.report import LayerPatchRow, LayersReport
 from intaglio.stages.layers.scopes import growing_sides, heights_of, row_of_faces, wanted_on
 from intaglio.stages.layers.settings import LayerSettings
@@ -55,7 +55,7 @@ def layers_step(
     seen = _Seen.of(len(triangles))
     if not settings.layers:
         return Product(_shown(points, triangles, region, seen, domain), data)
-    row_of, found = row_of_faces(settings.layers, domain.report, patches.report)
+    row_of = row_of_faces(settings.layers, domain.report, patches.report)
     kinds = [zone["kind"] for zone in domain.report["zones"]]
     sides = sides_of(domain.report)
     grows = growing_sides(settings.layers, row_of, sides, kinds)
@@ -85,6 +85,7 @@ def layers_step(
         int(have.columns.count[shell.triangles[shell.grown]].max(axis=1).sum())
         for shell, have in zip(shells, grown, strict=True)
     )
+    found = nowhere_findings(told, grows.any())
     found += _left_out(row_of, grows, domain.report)
     found += short_findings(shells, grown, rows, settings.layers, unit)
     found += step_findings(shells, grown, unit)

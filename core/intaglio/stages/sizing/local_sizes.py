@@ -55,7 +55,8 @@ def resolved(
     facets: Facets,
     curves: Curves,
 ) -> tuple[LocalSizes, list[Finding]]:
-    """Local sizes of a Sizing's settings, and findings about those that meet nothing."""
+    """Local sizes of a Sizing's settings, and findings about regions outside the fluid. Raises
+    SettingRejected for those that are meant for nothing."""
     faces = domain["faces"]
     limit = np.full(len(faces), np.inf)
     if settings.wall > 0:
@@ -71,12 +72,18 @@ def resolved(
             own = named_faces(row["patches"], faces, patches)
             limit[own] = np.minimum(limit[own], row["size"])
             if not len(own):
-                found.append(_nothing(", ".join(row["patches"])))
+                raise _nothing("sizes", ", ".join(row["patches"]))
             continue
         one, other = (set(named_faces([n], faces, patches).tolist()) for n in row["between"])
         between = [c for c, at in enumerate(beside) if at & one and at & other and len(at) > 1]
         if not between:
-            found.append(_nothing(" and ".join(row["between"])))
+            if one and other:
+                raise SettingRejected(
+                    "sizing.sizes",
+                    f"{' and '.join(row['between'])} share no edge. Name two that meet, or drop "
+                    "the size.",
+                )
+            raise _nothing("sizes", " and ".join(row["between"]))
         for c in between:
             if "seam" in row:
                 (dropped if row["seam"] else kept).add(c)
@@ -93,8 +100,7 @@ def resolved(
     for row in settings.regions:
         region = _region(row, faces, patches, facets)
         if region is None:
-            found.append(_nothing(", ".join(row["patches"])))
-            continue
+            raise _nothing("regions", ", ".join(row["patches"]))
         first, last = bounds(region)
         if (first > high).any() or (last < low).any():
             found.append(
@@ -119,12 +125,11 @@ def resolved(
     ), found
 
 
-def _nothing(what: str) -> Finding:
-    return Finding(
-        "size-of-nothing",
-        "caution",
-        f"A size is asked for at {what}, and nothing there is called so.",
-        advice="Correct the names, or drop the size.",
+def _nothing(setting: str, what: str) -> SettingRejected:
+    return SettingRejected(
+        f"sizing.{setting}",
+        f"A size is asked for at {what}, and nothing there is called so. Correct the names, or "
+        "drop the size.",
     )
 
 

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from intaglio.errors import SettingRejected
 from intaglio.findings import Finding, two_digits
 from intaglio.layers.dividing import Divided, divided
 from intaglio.mesh.mesh import Mesh
@@ -57,23 +58,21 @@ def divided_mesh(
     layer: NDArray[np.int32] | None = None,
 ) -> DividedMesh:
     """Divide by one row after the other; patches_of: numbers of the mesh's patches that each is
-    meant for; layer (c,): of each cell, where it is known. Raises FileRejected as `divided`."""
+    meant for; layer (c,): of each cell, where it is known. Raises FileRejected as `divided`, and
+    SettingRejected for a row that is meant for none."""
     layer = np.zeros(mesh.cells, np.int32) if layer is None else layer
     of = np.arange(mesh.cells, dtype=np.int64)
-    lines, found = [], []
+    lines: list[str] = []
+    found: list[Finding] = []
     for row, own in zip(rows, patches_of, strict=True):
         walls = np.flatnonzero(np.isin(mesh.patch, own))
         names = ", ".join(row["patches"])
         if not len(walls):
-            found.append(
-                Finding(
-                    "layers-of-nothing",
-                    "caution",
-                    f"Layers are to be divided again on {names}, and no wall is called so.",
-                    advice="Correct the names, or drop the row.",
-                )
+            raise SettingRejected(
+                "volume.divided",
+                f"Layers are to be divided again on {names}, and no wall is called so. Correct the "
+                "names, or drop the row.",
             )
-            continue
         made = divided(mesh, walls, row["count"], row.get("growth"), row.get("first"))
         mesh, of = made.mesh, of[made.of]
         layer = np.where(made.layer > 0, made.layer, layer[made.of]).astype(np.int32)
