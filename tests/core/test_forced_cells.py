@@ -5,11 +5,12 @@ import pytest
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakePolygon
 from OCP.BRepPrimAPI import BRepPrimAPI_MakePrism
 from OCP.gp import gp_Pnt, gp_Vec
+from scipy.spatial import Delaunay
 
 from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.mesh import Patch
 from intaglio.quality.cells import dihedral_angles, measure
-from intaglio.quality.forced import forced_cells, heights, spanning_cells
+from intaglio.quality.forced import CORNER, EDGE, STRIP, forced_cells, heights, spanning_cells
 from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import box, cut, run, source
 
@@ -67,9 +68,61 @@ def test_a_right_angle_forces_nothing():
     names = tuple(Patch(f"side_{k}", "wall") for k in range(4))
     mesh = tet_mesh(points, tets, triangles, np.arange(4, dtype=np.int32), names)
     assert len(forced_cells(mesh, np.array([0])).cells) == 0
-    assert spanning_cells(mesh, np.array([0])).tolist() == [0]
+    # its nodes are all on the boundary, whose edges join them: it spans nothing
+    assert spanning_cells(mesh, np.array([0])).tolist() == []
     # the corner lies nearest to the face across from it, nearer than opposite edges: 1/√3 < 1/√2
     assert heights(mesh, np.array([0]), measure(mesh).volume)[0] == pytest.approx(1 / np.sqrt(3))
+
+
+def _on_a_floor(part, own):
+    """Tetrahedra from a square floor, in Delaunay's triangles of its corners and of a convex
+    polygon's, to an apex above; the triangles within the polygon are a patch of their `own`, or
+    not."""
+    flat = np.array([(-8, -8), (8, -8), (8, 8), (-8, 8), *part], float)
+    triangles = Delaunay(flat).simplices
+    x, y = flat[triangles].mean(axis=1).T
+    beside = [
+        (q[0] - p[0]) * (y - p[1]) - (q[1] - p[1]) * (x - p[0])
+        for p, q in zip(part, part[1:] + part[:1], strict=True)
+    ]
+    within = own & (np.array(beside) > 0).all(axis=0)
+    points = np.vstack([np.column_stack([flat, np.zeros(len(flat))]), [[0.1, 0.0, 8.0]]])
+    apex = np.full((len(triangles), 1), len(flat))
+    tets = np.hstack([triangles[:, ::-1], apex]).astype(np.int32)
+    turned = np.linalg.det(points[tets[:, 1:]] - points[tets[:, :1]]) < 0
+    tets[turned] = tets[turned][:, [1, 0, 2, 3]]
+    sides = tets[:, [[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]]].reshape(-1, 3)
+    _, at, count = np.unique(np.sort(sides, axis=1), axis=0, return_index=True, return_counts=True)
+    at = at[count == 1]
+    roof = (sides[at] == len(flat)).any(axis=1)
+    patch = np.where(roof, 2, np.where(within[at // 4], 0, 1)).astype(np.int32)
+    names = tuple(Patch(name, "wall") for name in ("part", "floor", "roof"))
+    return tet_mesh(points, tets, sides[at], patch, names)
+
+
+_TIP = 2 * np.tan(np.radians(5.0))
+
+
+@pytest.mark.parametrize(
+    ("part", "own", "kinds"),
+    [
+        # a corner of 10 degrees
+        ([(0, 0), (2, -_TIP), (2, _TIP)], True, {CORNER}),
+        # a strip a tenth as wide as its edges are long
+        ([(0, 0), (2, 0), (4, 0), (3, 0.2), (1, 0.2)], True, {STRIP}),
+        # the same triangles amid a face that leaves room for better ones
+        ([(0, 0), (2, -_TIP), (2, _TIP)], False, set()),
+        ([(0, 0), (2, 0), (4, 0), (3, 0.2), (1, 0.2)], False, set()),
+    ],
+)
+def test_a_thin_triangle_is_the_geometrys_only_where_its_face_is_so(part, own, kinds):
+    mesh = _on_a_floor(part, own)
+    told = forced_cells(mesh, np.arange(mesh.cells))
+    by_face = told.kind != EDGE
+    assert set(told.kind[by_face].tolist()) == kinds
+    assert (told.patches[by_face] == 0).all()
+    if kinds == {CORNER}:
+        assert told.angle[by_face].min() == pytest.approx(10.0)
 
 
 @pytest.mark.parametrize("order", [(0, 1, 2, 3), (0, 2, 1, 3), (0, 2, 3, 1)])

@@ -1,7 +1,10 @@
-"""Bad cells that the input forces: at edges where faces meet sharply, at sliver triangles.
+"""Bad cells that the input forces: at edges where faces meet sharply, in sharp corners of a face,
+on strips of faces narrower than the edges of the mesh.
 
 Between two faces that meet at 5 degrees every tetrahedron has an angle of 5 degrees or less,
-however it is meshed. Such cells are told apart from those that a better mesh could avoid.
+however it is meshed. Such cells are told apart from those that a better mesh could avoid. A thin
+triangle is the input's only where the borders of its face make it so; others are the mesh's own,
+as beside layers that end at a face.
 """
 
 from dataclasses import dataclass
@@ -11,6 +14,8 @@ from typing import Any
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from intaglio.mesh.cells import TETRAHEDRON
 from intaglio.mesh.loading import cell_room, load_cell, raw_arrays, room_for
@@ -20,19 +25,23 @@ from intaglio.quality.triangles import triangle_angles
 
 SHARP = 35.0
 THIN = 18.0
+# what forces cells: an edge, a corner of a face, a strip of it
+EDGE, CORNER, STRIP = range(3)
+# an edge at which the boundary bends by less than this, in degrees, borders no face
+_BEND = 30.0
 
 
 @dataclass(frozen=True)
 class Forced:
-    """Cells (n,) and why: patches (n, 2) of the two faces that meet there, or the one of a sliver
-    triangle twice; angle (n,) between the faces, or the triangle's least, in degrees;
-    place (n, 3) of the edge or triangle; sharp (n,) whether it is an edge."""
+    """Cells (n,) and why: kind (n,): EDGE, CORNER or STRIP; patches (n, 2) of the two faces that
+    meet there, or the one of a thin triangle twice; angle (n,) between the faces, of the corner, or
+    the triangle's least, in degrees; place (n, 3) of the edge or triangle."""
 
     cells: NDArray[np.int64]
     patches: NDArray[np.int32]
     angle: NDArray[np.float64]
     place: NDArray[np.float64]
-    sharp: NDArray[np.bool_]
+    kind: NDArray[np.int8]
 
 
 @njit(cache=True)
@@ -80,7 +89,8 @@ def _cells_at(mesh: Mesh, marked: NDArray[np.bool_]) -> NDArray[np.int64]:
 
 def forced_cells(mesh: Mesh, bad: NDArray[np.int64]) -> Forced:
     """Those of the cells `bad` that touch an edge where the boundary's faces meet at less than
-    SHARP degrees, or a boundary triangle with an angle under THIN degrees."""
+    SHARP degrees, or a boundary triangle with an angle under THIN degrees that its face leaves it
+    no choice of."""
     n = np.int64(len(mesh.points))
     bad_start, bad_nodes = rows(mesh.cell_start, mesh.cell_nodes, bad)
     near = np.zeros(n, bool)
@@ -110,22 +120,36 @@ def forced_cells(mesh: Mesh, bad: NDArray[np.int64]) -> Forced:
     # only true triangles force anything: parts of wider faces are no cells' faces
     own = np.flatnonzero(np.diff(start)[polygon] == 3)
     triangles, polygon = triangles[own], polygon[own]
-    least = triangle_angles(mesh.points, triangles).min(axis=1) if len(own) else np.zeros(0)
+    angles = triangle_angles(mesh.points, triangles) if len(own) else np.zeros((0, 3))
+    least = angles.min(axis=1)
+    bends = (np.abs(opening - 180.0) > _BEND) & (opening < 360.0)
+    # of other edges not all faces and cells are known
+    borders = ((low != high) | bends.any(axis=1)) & (near[keys // n] | near[keys % n])
+    side = owner.ravel()[start[:-1][polygon][:, None] + np.arange(3)]
+    corner = _is_corner(borders[side], angles)
+    least[~corner & ~_is_strip(borders[side], angles, triangles, keys[borders], n)] = np.inf
     edge_ends = np.stack([keys // n, keys % n], axis=1)
     sharpest = opening.min(axis=1) if len(keys) else np.zeros(0)
-    reasons: list[tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any], bool]] = [
-        (sharpest / SHARP, sharpest, edge_ends, np.stack([low, high], 1), True),
-        (least / THIN, least, triangles, np.repeat(mesh.patch[rim][polygon][:, None], 2, 1), False),
+    of_edge = np.full(len(keys), EDGE)
+    reasons: list[tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]] = [
+        (sharpest / SHARP, sharpest, edge_ends, np.stack([low, high], 1), of_edge),
+        (
+            least / THIN,
+            least,
+            triangles,
+            np.repeat(mesh.patch[rim][polygon][:, None], 2, 1),
+            np.where(corner, CORNER, STRIP),
+        ),
     ]
     score = np.full(n, np.inf)
     best = np.zeros(n, np.int64)
-    causes: list[tuple[float, NDArray[np.int32], NDArray[np.float64], bool]] = []
-    for weight, size, at, patches, is_edge in reasons:
+    causes: list[tuple[float, NDArray[np.int32], NDArray[np.float64], int]] = []
+    for weight, size, at, patches, kind in reasons:
         for k in np.flatnonzero(weight < 1.0):
             held = at[k]
             closer = held[weight[k] < score[held]]
             score[closer], best[closer] = weight[k], len(causes)
-            causes.append((size[k], patches[k], mesh.points[at[k]].mean(axis=0), is_edge))
+            causes.append((size[k], patches[k], mesh.points[at[k]].mean(axis=0), int(kind[k])))
     which = np.full(len(bad), -1)
     for row, (a, b) in enumerate(pairwise(bad_start.tolist())):
         own = bad_nodes[a:b]
@@ -138,18 +162,79 @@ def forced_cells(mesh: Mesh, bad: NDArray[np.int64]) -> Forced:
         np.array([causes[k][1] for k in which[hit]], np.int32).reshape(-1, 2),
         np.array([causes[k][0] for k in which[hit]], float),
         np.array([causes[k][2] for k in which[hit]], float).reshape(-1, 3),
-        np.array([causes[k][3] for k in which[hit]], bool),
+        np.array([causes[k][3] for k in which[hit]], np.int8),
+    )
+
+
+def _is_corner(border: NDArray[np.bool_], angles: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Whether the least of angles (m, 3) lies between two sides on the border; border (m, 3) of the
+    sides, side i from corner i on."""
+    at = angles.argmin(axis=1)
+    rows_of = np.arange(len(at))
+    return np.asarray(border[rows_of, at] & border[rows_of, at - 1])
+
+
+def _is_strip(
+    border: NDArray[np.bool_],
+    angles: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    border_keys: NDArray[np.int64],
+    n: np.int64,
+) -> NDArray[np.bool_]:
+    """Whether triangles (m, 3) lie flat between two borders: one side on the border, at an end of
+    which the least of angles (m, 3) is, the corner across from it on the border too."""
+    on = np.zeros(n, bool)
+    on[border_keys // n] = on[border_keys % n] = True
+    side = border.argmax(axis=1)
+    across = (side + 2) % 3
+    return np.asarray(
+        on[triangles].all(axis=1) & (border.sum(axis=1) == 1) & (angles.argmin(axis=1) != across)
     )
 
 
 def spanning_cells(mesh: Mesh, bad: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Those of the cells `bad` that have all their nodes on the boundary."""
+    """Those of the cells `bad` that reach from boundary to boundary: all their nodes are on it, and
+    edges of the boundary do not join them all, as they do at an edge of the model."""
     if not len(bad):
         return bad
     on_rim = np.zeros(len(mesh.points), bool)
-    on_rim[rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch >= 0))[1]] = True
+    rim_start, rim_nodes = rows(mesh.face_start, mesh.face_nodes, np.flatnonzero(mesh.patch >= 0))
+    on_rim[rim_nodes] = True
     start, nodes = rows(mesh.cell_start, mesh.cell_nodes, bad)
-    return bad[np.logical_and.reduceat(on_rim[nodes], start[:-1])]
+    spans = np.logical_and.reduceat(on_rim[nodes], start[:-1])
+    bad = bad[spans]
+    if not len(bad):
+        return bad
+    start, nodes = rows(mesh.cell_start, mesh.cell_nodes, bad)
+    # a node of one cell is another than that of the next
+    place = np.sort(np.repeat(np.arange(len(bad)), np.diff(start)) * len(mesh.points) + nodes)
+    after = following(rim_start, rim_nodes)
+    on_boundary = np.unique(np.minimum(rim_nodes, after) * np.int64(len(mesh.points))
+                            + np.maximum(rim_nodes, after))  # fmt: skip
+    pairs = _pairs_within(start, nodes)
+    low, high = pairs[:, :2].min(axis=1), pairs[:, :2].max(axis=1)
+    joined = np.isin(low * np.int64(len(mesh.points)) + high, on_boundary)
+    ends = np.searchsorted(place, pairs[joined, 2:] * len(mesh.points) + pairs[joined, :2])
+    graph = coo_array((np.ones(len(ends)), (ends[:, 0], ends[:, 1])), shape=(len(place),) * 2)
+    group = connected_components(graph, directed=False)[1]
+    first, last = (np.full(len(bad), v) for v in (len(place), -1))
+    cell = place // len(mesh.points)
+    np.minimum.at(first, cell, group)
+    np.maximum.at(last, cell, group)
+    return bad[first != last]
+
+
+def _pairs_within(start: NDArray[np.int64], nodes: NDArray[Any]) -> NDArray[np.int64]:
+    """All pairs of nodes of one row, with the row: (k, 3)."""
+    size = np.diff(start)
+    out = [np.zeros((0, 3), np.int64)]
+    for count in np.unique(size).tolist():
+        own = np.flatnonzero(size == count)
+        block = nodes[start[own][:, None] + np.arange(count)].astype(np.int64)
+        i, j = np.triu_indices(count, 1)
+        row = np.repeat(own, len(i))
+        out.append(np.stack([block[:, i].ravel(), block[:, j].ravel(), row], axis=1))
+    return np.concatenate(out)
 
 
 def heights(mesh: Mesh, cells: NDArray[np.int64], volume: NDArray[np.float64]) -> NDArray[Any]:

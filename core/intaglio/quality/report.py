@@ -11,7 +11,7 @@ from intaglio.mesh.mesh import Mesh, fan, following, rows
 from intaglio.mesh.periodic import unpaired
 from intaglio.mesh.validity import check
 from intaglio.quality.cells import Measured
-from intaglio.quality.forced import forced_cells, heights, spanning_cells
+from intaglio.quality.forced import CORNER, EDGE, forced_cells, heights, spanning_cells
 from intaglio.quality.statistics import quality_summary
 from intaglio.quality.values import Values
 from intaglio.quality.worst import tails
@@ -87,23 +87,26 @@ def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
 
 
 def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.ndarray]:
-    """A finding for each pair of faces whose edge forces bad cells, and these cells."""
+    """A finding for each pair of faces whose edge forces bad cells, and each face that does so by
+    its corners or narrow strips; and these cells."""
     forced = forced_cells(mesh, bad)
     out = []
     kinds, kind = np.unique(
-        np.column_stack([forced.patches, forced.sharp]), axis=0, return_inverse=True
+        np.column_stack([forced.patches, forced.kind]), axis=0, return_inverse=True
     )
-    for k, (a, b, sharp) in enumerate(kinds.tolist()):
+    for k, (a, b, what) in enumerate(kinds.tolist()):
         own = np.flatnonzero(kind.ravel() == k)
         own = own[np.argsort(forced.angle[own])]
         one, two = mesh.patches[a].name, mesh.patches[b].name
         angle = f"{forced.angle[own[0]]:.1f}°"
-        if sharp and a != b:
+        if what == EDGE and a != b:
             where = f"Flat cells at the edge between {one} and {two}, which meet at {angle} there."
-        elif sharp:
+        elif what == EDGE:
             where = f"Flat cells at an edge within {one}, which turns back on itself by {angle}."
+        elif what == CORNER:
+            where = f"Flat cells in a corner of {one} of {angle}."
         else:
-            where = f"Flat cells at a sliver of {one}, whose angle is {angle}."
+            where = f"Flat cells on a strip of {one} that is narrower than the edges are long."
         out.append(
             Finding(
                 "forced-cells",
@@ -111,7 +114,7 @@ def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.nda
                 where,
                 len(own),
                 np.unique(forced.place[own], axis=0)[:PLACES].tolist(),
-                "Blunt the edge or drop the sliver in Geometry, or accept these cells.",
+                "Blunt the edge or corner, or drop the strip, in Geometry; or accept these cells.",
                 size=float(forced.angle[own[0]]),
                 measure="angle in °",
                 cause="No cell fits there without such an angle.",

@@ -10,7 +10,7 @@ from intaglio.findings import PLACES
 from intaglio.mesh.cells import PYRAMID, SHAPES
 from intaglio.mesh.mesh import Floats, Longs, Mesh, cell_middles, rows
 from intaglio.quality.catalogue import METRICS, Metric
-from intaglio.quality.forced import Forced, forced_cells
+from intaglio.quality.forced import CORNER, STRIP, Forced, forced_cells
 from intaglio.quality.values import Values
 
 # values told of each metric, so that cells beyond a limit can be counted without the mesh
@@ -102,8 +102,8 @@ def causes(
     layer: NDArray[Any] | None = None,
     names: list[str] | None = None,
 ) -> list[str]:
-    """Why each of cells (k,) is as it is: an edge or sliver of the geometry that forces it, layers
-    that end there, or the faces that it touches."""
+    """Why each of cells (k,) is as it is: an edge, corner or strip of the geometry that forces it,
+    layers that end there, or the faces that it touches."""
     names = [patch.name for patch in mesh.patches] if names is None else names
     forced = _forced_words(forced_cells(mesh, cells), names)
     touched = _touched(mesh, cells)
@@ -129,8 +129,10 @@ def _forced_words(forced: Forced, names: list[str]) -> dict[int, str]:
     for k, c in enumerate(forced.cells.tolist()):
         a, b = forced.patches[k].tolist()
         angle = f"{forced.angle[k]:.3g}°"
-        if not forced.sharp[k]:
-            out[c] = f"forced by a sliver of {names[a]} of {angle}"
+        if forced.kind[k] == CORNER:
+            out[c] = f"forced by a corner of {names[a]} of {angle}"
+        elif forced.kind[k] == STRIP:
+            out[c] = f"on a strip of {names[a]} narrower than the edges are long"
         elif names[a] == names[b]:
             out[c] = f"forced by an edge within {names[a]} of {angle}"
         else:
