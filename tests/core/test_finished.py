@@ -8,10 +8,14 @@ import pytest
 import vtk
 from vtk.util.numpy_support import numpy_to_vtk
 
+from intaglio.cli import main
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.cgns import write_cgns
+from intaglio.formats.vtu import read_vtu
+from intaglio.mesh.cells import SHAPES
 from intaglio.mesh.mesh import Mesh, fan, rows
 from intaglio.parts.source import Source
+from intaglio.quality.cells import measure_cells
 from intaglio.quality.values import Values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.finished import FINISHED_STAGES, is_finished
@@ -113,6 +117,58 @@ def test_a_grid_that_another_wrote_is_judged(tmp_path):
     assert areas == pytest.approx(by_patch, rel=1e-9)
     area = sum(p["area"] for p in states["patches"].report["patches"])
     assert area == pytest.approx(states["domain"].report["area"])
+
+
+def _grid(points, cells, path):
+    """A file of cells (type, nodes; of polyhedra the stream of their faces) as VTK writes it."""
+    grid, spots = vtk.vtkUnstructuredGrid(), vtk.vtkPoints()
+    spots.SetDataTypeToDouble()
+    for p in points:
+        spots.InsertNextPoint(*p)
+    grid.SetPoints(spots)
+    for kind, numbers in cells:
+        held = vtk.vtkIdList()
+        for n in numbers:
+            held.InsertNextId(int(n))
+        grid.InsertNextCell(kind, held)
+    writer = vtk.vtkXMLUnstructuredGridWriter()
+    writer.SetFileName(str(path))
+    writer.SetInputData(grid)
+    writer.Write()
+
+
+def test_prisms_that_run_the_other_way_round_are_taken_with_a_note(tmp_path, capsys):
+    mesh = any_cells.prisms((3, 2, 2))
+    nodes = mesh.cell_nodes.reshape(-1, 6)
+    # every second one as the class's picture has it
+    cells = [
+        (13, (row[[0, 2, 1, 3, 5, 4]] if k % 2 else row).tolist()) for k, row in enumerate(nodes)
+    ]
+    _grid(mesh.points, cells, tmp_path / "other.vtu")
+    read = read_vtu(tmp_path / "other.vtu")
+    assert (measure_cells(read).volume > 0).all()
+    np.testing.assert_array_equal(read.cell_nodes, mesh.cell_nodes)
+    assert main(["check", str(tmp_path / "other.vtu"), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    (note,) = [f for f in told["findings"] if f["code"] == "read-otherwise"]
+    assert f"{len(nodes) // 2} of {len(nodes)} prisms" in note["message"]
+    states, _ = run(Source("other.vtu", (tmp_path / "other.vtu").read_bytes()), "patches")
+    assert note["message"] in [f["message"] for f in states["domain"].report["findings"]]
+
+
+def test_boxes_along_the_axes_and_faces_among_the_cells(tmp_path):
+    """Two voxels, the triangle and line that a writer put between them, and a polyhedron."""
+    points = [(x, y, z) for z in (0, 1) for y in (0, 1) for x in (0, 1, 2)] + [(3, 0.5, 0.5)]
+    first = [0, 1, 3, 4, 6, 7, 9, 10]
+    faces = [(2, 8, 11, 5), (2, 5, 12), (5, 11, 12), (11, 8, 12), (8, 2, 12)]
+    stream = [len(faces), *(n for f in faces for n in (len(f), *f))]
+    second = [n + 1 for n in first]
+    cells = [(11, first), (5, [0, 1, 4]), (11, second), (3, [0, 1]), (42, stream)]
+    _grid(points, cells, tmp_path / "mixed.vtu")
+    read = read_vtu(tmp_path / "mixed.vtu")
+    assert [SHAPES[k].name for k in read.shape] == ["hexahedron", "hexahedron", "pyramid"]
+    assert measure_cells(read).volume == pytest.approx([1.0, 1.0, 1.0 / 3.0])
+    assert read.notes == ("2 points, lines and polygons among the cells are left out.",)
 
 
 def _area(mesh: Mesh, patch: int) -> float:

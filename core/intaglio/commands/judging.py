@@ -10,7 +10,7 @@ from intaglio.errors import FileRejected
 from intaglio.mesh.mesh import Mesh
 from intaglio.quality.catalogue import BY_KEY
 from intaglio.quality.limits import judged
-from intaglio.quality.report import mesh_findings, report
+from intaglio.quality.report import mesh_findings, read_otherwise, report
 from intaglio.quality.statistics import histogram
 from intaglio.quality.values import Values
 from intaglio.quality.worst import described, worst_cells
@@ -28,7 +28,8 @@ def read(path: Path) -> Mesh:
 def report_of(mesh: Mesh, values: Values | None = None, limits: str = "general") -> dict[str, Any]:
     """A mesh's report with its findings and the verdict."""
     values = Values(mesh) if values is None else values
-    return judged(report(values, mesh_findings(mesh, values.measured)), limits, [])
+    found = read_otherwise(mesh) + mesh_findings(mesh, values.measured)
+    return judged(report(values, found), limits, [])
 
 
 def check(args: argparse.Namespace) -> int:

@@ -18,15 +18,14 @@ from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.format import MeshFormat
+from intaglio.formats.vtk_cells import TYPE, cells_taken
 from intaglio.formats.vtk_xml import Named, VtkData, VtkFile, vtk_differences, write_vtk
 from intaglio.mesh.building import NO_POLYGONS, Polygons, Stream, cell_mesh, faces_around
-from intaglio.mesh.cells import HEXAHEDRON, POLYHEDRON, PRISM, PYRAMID, SHAPES, TETRAHEDRON
+from intaglio.mesh.cells import POLYHEDRON, SHAPES, TETRAHEDRON
 from intaglio.mesh.mesh import PATCH_KINDS, ZONE_KINDS, Mesh, Patch, Zone, rows, turned_rows
 from intaglio.mesh.recognising import with_standard_shapes
 from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 
-_TYPE = {TETRAHEDRON: 10, HEXAHEDRON: 12, PRISM: 13, PYRAMID: 14, POLYHEDRON: 42}
-_SHAPE = {v: k for k, v in _TYPE.items()}
 _ABOUT = "intaglio_json"
 
 
@@ -65,7 +64,7 @@ def _whole(mesh: Mesh, cell_data: Mapping[str, NDArray[np.float64]]) -> VtkData:
 def cells_of(mesh: Mesh, cell_data: Mapping[str, NDArray[np.float64]]) -> VtkData:
     """Points and cells with their data; offsets are 64 bit, numbers of points 32 bit as in the
     mesh."""
-    types = np.array([_TYPE[k] for k in range(len(SHAPES))], np.uint8)
+    types = np.array([TYPE[k] for k in range(len(SHAPES))], np.uint8)
     cells = [
         Named("connectivity", "Int32", mesh.cell_nodes),
         Named("offsets", "Int64", mesh.cell_start[1:]),
@@ -149,37 +148,29 @@ def _read(arrays: VtkFile, name: str) -> Mesh:
         raise ValueError("it has no points")
     points = arrays.read(spot).astype(np.float64).reshape(-1, 3)
     types = arrays.read(held["types"])
-    known = np.isin(types, list(_SHAPE))
-    if not known.all():
-        raise FileRejected(
-            "unknown-cells",
-            f"{name} has cells of type {types[~known][0]}, which are not read.",
-        )
-    if not len(types):
+    taken = cells_taken(
+        points, types, arrays.read(held["offsets"]), arrays.read(held["connectivity"]), name
+    )
+    if not len(taken.shape):
         raise FileRejected("no-cells", f"{name} holds no cells.")
-    shape = np.array([_SHAPE.get(k, -1) for k in range(43)], np.int8)[types]
-    start = np.concatenate([[0], arrays.read(held["offsets"]).astype(np.int64)])
-    nodes = arrays.read(held["connectivity"])
-    if len(start) != len(shape) + 1 or start[-1] != len(nodes) or (np.diff(start) < 4).any():
-        raise ValueError("the offsets do not fit the cells")
-    wanted = np.array([s.nodes for s in SHAPES])[shape]
-    if ((np.diff(start) != wanted) & (shape != POLYHEDRON)).any():
-        raise ValueError("a cell has another number of nodes than its type")
-    if len(nodes) and (nodes.min() < 0 or nodes.max() >= len(points)):
-        raise ValueError("cells name points that do not exist")
     stream = None
-    if (shape == POLYHEDRON).any():
+    if (taken.shape == POLYHEDRON).any():
+        # the lists of faces know all cells of the grid
+        every = np.full(len(types), TETRAHEDRON, np.int8)
+        every[taken.kept] = taken.shape
         if "polyhedron_offsets" in held:
-            stream = _listed_faces(arrays, held, shape, len(points))
+            stream = _listed_faces(arrays, held, every, len(points))
         else:
             where = arrays.read(held["faceoffsets"]).astype(np.int64)
             faces = arrays.read(held["faces"]).astype(np.int64)
-            stream = _stream(faces, where, shape, len(points))
-    surface, patches, zones, zone, unit, sides = _about(arrays, held, len(shape))
+            stream = _stream(faces, where, every, len(points))
+        stream = replace(stream, faces=stream.faces[taken.kept])
+    surface, patches, zones, zone, unit, sides = _about(arrays, held, len(taken.shape))
     mesh = cell_mesh(
-        points, shape, start, nodes.astype(np.int32), surface, patches, zone, zones, unit, stream
-    )
-    mesh = with_standard_shapes(mesh)
+        points, taken.shape, taken.start, taken.nodes.astype(np.int32), surface, patches, zone,
+        zones, unit, stream,
+    )  # fmt: skip
+    mesh = replace(with_standard_shapes(mesh), notes=taken.notes)
     if patches:
         return with_sheets_among(mesh, sides)
     from intaglio.mesh.building import with_patches

@@ -310,6 +310,7 @@ def with_patches(
         mesh.unit,
         tuple(Periodic(place[p.faces].astype(np.int32), p.turn, p.shift) for p in mesh.periodic),
         _sorted_pairs(place[mesh.sheets]),
+        mesh.notes,
     )
 
 

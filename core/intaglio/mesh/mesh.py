@@ -67,7 +67,8 @@ class Mesh:
     right-hand rule; interior faces come first. neighbour (f,) is -1 on the boundary; patch (f,) is
     an index into patches, -1 inside but for the interfaces between zones; zone (c,) an index into
     zones; sheets (k, 2) are boundary faces that lie on each other, the two sides of walls without a
-    thickness. Node, face and cell numbers are 32 bit, offsets 64.
+    thickness; notes: what was read otherwise than a file has it. Node, face and cell numbers are
+    32 bit, offsets 64.
     """
 
     points: Floats
@@ -85,6 +86,7 @@ class Mesh:
     unit: str
     periodic: tuple[Periodic, ...] = ()
     sheets: Ints = field(default_factory=lambda: np.zeros((0, 2), np.int32))
+    notes: tuple[str, ...] = ()
 
     @property
     def cells(self) -> int:

@@ -65,6 +65,11 @@ def _rim(mesh: Mesh, start: np.ndarray, nodes: np.ndarray) -> float:
     return float(np.linalg.norm(mesh.points[rim[:, 0]] - mesh.points[rim[:, 1]], axis=1).sum())
 
 
+def read_otherwise(mesh: Mesh) -> list[Finding]:
+    """A note for each thing that was read otherwise than the file has it."""
+    return [Finding("read-otherwise", "note", words) for words in mesh.notes]
+
+
 def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
     """Errors of validity; else what makes cells bad that no mesher could avoid. How many cells are
     beyond limits follows from the report (`limits`)."""

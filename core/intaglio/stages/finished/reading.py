@@ -20,6 +20,7 @@ from intaglio.parts.kinds import FACETS
 from intaglio.parts.model import Product, display, face_rows
 from intaglio.parts.source import Source, plain_name
 from intaglio.quality.cells import measure_cells
+from intaglio.quality.report import read_otherwise
 from intaglio.stages.domain.report import DomainReport
 from intaglio.stages.stage import Progress, Report
 
@@ -151,11 +152,14 @@ def _boundary(mesh: Mesh) -> FacetPart:
 
 
 def _told(mesh: Mesh) -> list[Finding]:
-    """What one should know of a file's patches."""
+    """What one should know of how a file was read, and of its patches."""
+    told = read_otherwise(mesh)
     empty = [p.name for k, p in enumerate(mesh.patches) if not (mesh.patch == k).any()]
-    if not empty:
-        return []
-    return [Finding("empty-patch", "note", f"Patches without any face: {', '.join(empty)}.")]
+    if empty:
+        told.append(
+            Finding("empty-patch", "note", f"Patches without any face: {', '.join(empty)}.")
+        )
+    return told
 
 
 def read_product(product: Product) -> Mesh:
