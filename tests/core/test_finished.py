@@ -12,10 +12,12 @@ from intaglio.cli import main
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.cgns import write_cgns
 from intaglio.formats.vtu import read_vtu
+from intaglio.mesh.building import faces_around
 from intaglio.mesh.cells import SHAPES
 from intaglio.mesh.mesh import Mesh, fan, rows
 from intaglio.parts.source import Source
-from intaglio.quality.cells import measure_cells
+from intaglio.quality.cells import measure, measure_cells
+from intaglio.quality.report import mesh_findings
 from intaglio.quality.values import Values
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.stages.finished import FINISHED_STAGES, is_finished
@@ -169,6 +171,26 @@ def test_boxes_along_the_axes_and_faces_among_the_cells(tmp_path):
     assert [SHAPES[k].name for k in read.shape] == ["hexahedron", "hexahedron", "pyramid"]
     assert measure_cells(read).volume == pytest.approx([1.0, 1.0, 1.0 / 3.0])
     assert read.notes == ("2 points, lines and polygons among the cells are left out.",)
+
+
+@pytest.mark.parametrize("share", [1.0, 0.5])
+def test_faces_of_polyhedra_may_run_either_way(share, tmp_path):
+    mesh = any_cells.dual(any_cells.tetrahedra((2, 2, 2)))
+    first, around = faces_around(mesh.owner, mesh.neighbour, mesh.cells)
+    turn = np.random.default_rng(1)
+    cells = []
+    for c in range(mesh.cells):
+        stream = [int(first[c + 1] - first[c])]
+        for f in around[first[c] : first[c + 1]]:
+            nodes = rows(mesh.face_start, mesh.face_nodes, np.array([max(f, ~f)]))[1].tolist()
+            turned = (f < 0) != (turn.random() < share)
+            stream += [len(nodes), *(nodes[::-1] if turned else nodes)]
+        cells.append((42, stream))
+    _grid(mesh.points, cells, tmp_path / "other.vtu")
+    read = read_vtu(tmp_path / "other.vtu")
+    assert measure_cells(read).volume == pytest.approx(measure_cells(mesh).volume, rel=1e-12)
+    assert not mesh_findings(read, measure(read))
+    assert "do not run outward" in read.notes[0]
 
 
 def _area(mesh: Mesh, patch: int) -> float:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import FileRejected, StepFailed
 from intaglio.formats.format import MeshFormat
-from intaglio.formats.vtk_cells import TYPE, cells_taken
+from intaglio.formats.vtk_cells import TYPE, cells_taken, faces_outward
 from intaglio.formats.vtk_xml import Named, VtkData, VtkFile, vtk_differences, write_vtk
 from intaglio.mesh.building import NO_POLYGONS, Polygons, Stream, cell_mesh, faces_around
 from intaglio.mesh.cells import POLYHEDRON, SHAPES, TETRAHEDRON
@@ -153,7 +153,7 @@ def _read(arrays: VtkFile, name: str) -> Mesh:
     )
     if not len(taken.shape):
         raise FileRejected("no-cells", f"{name} holds no cells.")
-    stream = None
+    stream, notes = None, taken.notes
     if (taken.shape == POLYHEDRON).any():
         # the lists of faces know all cells of the grid
         every = np.full(len(types), TETRAHEDRON, np.int8)
@@ -164,13 +164,14 @@ def _read(arrays: VtkFile, name: str) -> Mesh:
             where = arrays.read(held["faceoffsets"]).astype(np.int64)
             faces = arrays.read(held["faces"]).astype(np.int64)
             stream = _stream(faces, where, every, len(points))
-        stream = replace(stream, faces=stream.faces[taken.kept])
+        stream, more = faces_outward(points, replace(stream, faces=stream.faces[taken.kept]))
+        notes += more
     surface, patches, zones, zone, unit, sides = _about(arrays, held, len(taken.shape))
     mesh = cell_mesh(
         points, taken.shape, taken.start, taken.nodes.astype(np.int32), surface, patches, zone,
         zones, unit, stream,
     )  # fmt: skip
-    mesh = replace(with_standard_shapes(mesh), notes=taken.notes)
+    mesh = replace(with_standard_shapes(mesh), notes=notes)
     if patches:
         return with_sheets_among(mesh, sides)
     from intaglio.mesh.building import with_patches
