@@ -62,7 +62,7 @@ MAY = {
         "quality",
     },
     "reporting": {"proof", "mesh", "parts", "quality", "recipe", "settings", "stages"},
-    "flow": {"formats", "mesh", "quality"},
+    "flow": {"formats", "mesh", "numeric", "quality"},
     "proof": {"flow", "mesh", "parts", "quality"},
     "interface": {"formats", "mesh", "parts", "proof", "recipe", "settings", "stages"},
     "commands": {

@@ -369,23 +369,29 @@ def test_it_stops_where_it_is_asked_to_and_goes_on_from_there(tmp_path):
 
 @pytest.fixture
 def folder(tmp_path):
-    mesh = block((8, 6, 4), lambda u: u * [2.0, 1.0, 1.0])
+    mesh = block((8, 6, 4), lambda u: u * [2000.0, 1000.0, 1000.0])
+    mesh = replace(mesh, unit="mm")
     exported(mesh, tmp_path, [LEFT_IN, RIGHT_OUT, WALLS], viscosity=0.1)
     (tmp_path / "case.yaml").write_text("case: 2\n")
     return tmp_path
 
 
 def test_the_command_tells_patches_and_writes_a_profile(folder, capsys):
-    line = ["--profile", "0,0.5,0.5,2,0.5,0.5", "--csv", str(folder / "line.csv")]
+    line = ["--profile", "0,500,500,4000,500,500", "--csv", str(folder / "line.csv")]
     assert main(["flow", str(folder), "--iterations", "300", "--json", *line]) == 0
-    report = json.loads(capsys.readouterr().out)
+    told = capsys.readouterr()
+    report = json.loads(told.out)
     assert report["converged"] and abs(report["mass_imbalance"]) < 1e-6
     assert report["patches"]["left"]["flow_rate"] == pytest.approx(-1.0, rel=1e-6)
     assert report["patches"]["right"]["flow_rate"] == pytest.approx(1.0, rel=1e-5)
     assert set(report["patches"]["front"]) >= {"flow_rate", "mean_pressure", "force"}
     with (folder / "line.csv").open() as file:
         rows = list(csv.reader(file))
-    assert rows[0][3] == "u m/s" and len(rows) == 102 and float(rows[60][3]) > 1.0
+    assert rows[0][:4] == ["x mm", "y mm", "z mm", "u m/s"] and len(rows) == 102
+    # from the inlet to the outlet, both on the boundary; half of the line lies beyond
+    assert rows[1][3] and rows[51][3] and float(rows[30][3]) > 1.0
+    assert all(row[3:] == [""] * 4 for row in rows[52:])
+    assert "taken in mm" in told.err and "50 of 101 places lie outside" in told.err
 
 
 def test_the_command_says_what_is_missing(folder, tmp_path, capsys):
@@ -397,9 +403,21 @@ def test_the_command_says_what_is_missing(folder, tmp_path, capsys):
         [str(folder), "--iterations", "0"],
         [str(folder), "--profile", "1,2,3", "--csv", "x.csv"],
         [str(folder), "--profile", "0,0,0,1,1,1"],
+        [str(folder), "--profile", "0,0,0,0,0,0", "--csv", str(folder / "x.csv")],
     ):
         assert main(["flow", *wrong]) == 2
         assert capsys.readouterr().err.startswith("intaglio: ")
+
+
+@pytest.mark.parametrize(("place", "words"), [(np.nan, "without a finite"), (9.0, "not valid")])
+def test_a_mesh_that_is_not_valid_is_not_computed_on(folder, place, words, capsys):
+    import h5py
+
+    with h5py.File(folder / "mesh.cgns", "r+") as file:
+        x = file["Intaglio/fluid/GridCoordinates/CoordinateX/ data"]
+        x[len(x) // 2] = place
+    assert main(["flow", str(folder), "--iterations", "2"]) == 1
+    assert words in capsys.readouterr().err
 
 
 def test_sides_of_a_sheet_are_walls_on_both_sides(tmp_path):

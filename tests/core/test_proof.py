@@ -166,9 +166,9 @@ def history(*masses):
 )
 def test_the_verdict_follows_the_residuals(masses, word):
     told = history(*masses, *masses[-1:] * 5)
-    assert verdict(told, 1e-4, 10, [], None, [])[0] == word
+    assert verdict(told, 1e-4, 10, None, [])[0] == word
     # what does not balance is not proven, however far it fell
-    word, words, _ = verdict(told, 0.5, 10, [], None, [])
+    word, words, _ = verdict(told, 0.5, 10, None, [])
     assert word != "proven" and (word == "failed" or "does not flow out" in words)
 
 

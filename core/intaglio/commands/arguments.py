@@ -58,7 +58,10 @@ def _flow(flow: argparse.ArgumentParser) -> None:
     flow.add_argument("folder", type=Path, help="what `intaglio run` has written")
     flow.add_argument("--iterations", type=int, default=200, help="at the most; 200 if not said")
     flow.add_argument("--json", action="store_true", help="as JSON")
-    flow.add_argument("--profile", metavar="X0,Y0,Z0,X1,Y1,Z1", help="a line in m to write along")
+    flow.add_argument(
+        "--profile", metavar="X0,Y0,Z0,X1,Y1,Z1",
+        help="a line to write along, in the mesh's unit",
+    )  # fmt: skip
     flow.add_argument("--csv", type=Path, help="the file for the profile")
 
 

@@ -12,10 +12,11 @@ import numpy as np
 
 from intaglio.errors import FileRejected
 from intaglio.flow.momentum import Field
-from intaglio.flow.results import along_line
+from intaglio.flow.results import along_line, in_fluid
 from intaglio.flow.run import Flow, run_flow, told
 from intaglio.flow.solve import Residuals
 from intaglio.mesh.mesh import Floats
+from intaglio.units import MM_PER_UNIT
 
 _PLACES = 101
 
@@ -51,24 +52,36 @@ def flow(args: argparse.Namespace) -> int:
 
 
 def _line(text: str) -> Floats:
-    """Places (k, 3) along a line. Raises FileRejected."""
+    """Places (k, 3) along a line, in the mesh's unit. Raises FileRejected."""
     try:
         ends = np.array([float(part) for part in text.split(",")])
     except ValueError as error:
         raise FileRejected("arguments", f"--profile: {text} is not six numbers.") from error
     if len(ends) != 6 or not np.isfinite(ends).all():
         raise FileRejected("arguments", f"--profile: {text} is not six numbers.")
+    if (ends[:3] == ends[3:]).all():
+        raise FileRejected("arguments", f"--profile: the line {text} has no length.")
     share = np.linspace(0.0, 1.0, _PLACES)[:, None]
     return np.asarray((1.0 - share) * ends[:3] + share * ends[3:])
 
 
 def _write_profile(done: Flow, places: Floats, path: Path) -> None:
-    velocity, pressure = along_line(done.problem, done.field, places)
+    """Write what is along places (k, 3) in the mesh's unit; nothing where they lie outside."""
+    unit = done.given.mesh.unit
+    metres = MM_PER_UNIT[unit] * 1e-3 * places
+    inside = in_fluid(done.given, metres)
+    velocity, pressure = along_line(done.problem, done.field, metres)
+    values = np.column_stack([velocity, pressure]).tolist()
     with path.open("w", newline="", encoding="utf-8") as file:
         rows = csv.writer(file)
-        rows.writerow(["x m", "y m", "z m", "u m/s", "v m/s", "w m/s", "p Pa"])
-        rows.writerows(np.column_stack([places, velocity, pressure]).tolist())
-    print(f"written to {path}", file=sys.stderr)
+        rows.writerow([*(f"{axis} {unit}" for axis in "xyz"), "u m/s", "v m/s", "w m/s", "p Pa"])
+        for k, place in enumerate(places.tolist()):
+            rows.writerow([*place, *(values[k] if inside[k] else [""] * 4)])
+    out = int((~inside).sum())
+    print(f"written to {path}, the line taken in {unit}, as the mesh is", file=sys.stderr)
+    if out:
+        words = f"{out} of {len(places)} places lie outside the fluid, and are left empty"
+        print(words, file=sys.stderr)
 
 
 def _print(report: dict[str, Any]) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from intaglio.errors import FileRejected
+from intaglio.errors import FileRejected, StepFailed
 from intaglio.flow.conditions import PRESSURE, RATE, SLIP, TOTAL, VELOCITY, WALL, Conditions
 from intaglio.flow.geometry import Volumes, volumes_of
 from intaglio.flow.heat import HeatProblem
@@ -21,6 +21,7 @@ from intaglio.formats.cgns.case_reading import CaseTold, PatchTold
 from intaglio.formats.cgns.reading import conditions_of, read_zone
 from intaglio.formats.cgns.spellings import children
 from intaglio.mesh.mesh import PATCH_KINDS, Longs, Mesh, ragged_mean, rows
+from intaglio.mesh.validity import check
 from intaglio.units import MM_PER_UNIT
 
 _SETTLED = {"symmetry": SLIP, "flat": SLIP}
@@ -43,8 +44,12 @@ class Given:
 def read_flow(path: Path, thicken: bool = False) -> Given:
     """Mesh and case of an exported CGNS file; thicken: take a turbulent case with a fluid so
     viscous that it is laminar. Raises FileRejected where something is missing or is nothing that
-    this solver knows."""
+    this solver knows, StepFailed for a mesh that is not valid."""
     mesh, case = read_cgns(path), read_case(path)
+    wrong = check(mesh)
+    if wrong:
+        words = " ".join(f.message for f in wrong)
+        raise StepFailed("invalid", f"{path.name} is not valid: {words}", wrong[0].places)
     fluids = np.array([zone.kind == "fluid" for zone in mesh.zones])
     if not fluids.any():
         raise FileRejected("no-fluid", f"{path.name} has no zone that holds a fluid.")

@@ -4,12 +4,18 @@ from typing import TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from intaglio.flow.heat import Warmth
 from intaglio.flow.momentum import Field
 from intaglio.flow.reading import Given
 from intaglio.flow.solve import Problem
-from intaglio.mesh.mesh import Floats, Mesh
+from intaglio.mesh.mesh import Floats, Mesh, fan, rows, turned_rows
+from intaglio.numeric.winding import winding_numbers
+from intaglio.units import MM_PER_UNIT
+
+# places on the boundary are looked at so far towards the nearest cell
+_INWARD = 1e-6
 
 
 class PatchResult(TypedDict):
@@ -107,11 +113,26 @@ def wall_shear(problem: Problem, field: Field) -> Floats:
     return np.where(held.given[:, None], friction, 0.0)
 
 
+def in_fluid(given: Given, places: Floats) -> NDArray[np.bool_]:
+    """Whether places (k, 3) in m lie in the cells that the flow is computed in, or on their
+    boundary: by winding numbers of its faces."""
+    v, mesh = given.ops.volumes, given.mesh
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, v.rim.face)
+    # of a face between two zones the fluid may be in front
+    inward = v.rim.behind != mesh.owner[v.rim.face]
+    triangles, _ = fan(start, turned_rows(start, nodes, inward))
+    metres = MM_PER_UNIT[mesh.unit] * 1e-3
+    # what lies on the boundary but for rounding is in
+    nearest = v.centroid[cKDTree(v.centroid).query(places)[1]]
+    spots = places + _INWARD * (nearest - places)
+    used, own = np.unique(triangles, return_inverse=True)
+    corners = own.reshape(-1, 3).astype(np.int32)
+    return np.asarray(winding_numbers(metres * mesh.points[used], corners, spots) > 0.5)
+
+
 def along_line(problem: Problem, field: Field, places: Floats) -> tuple[Floats, Floats]:
     """Velocity (k, 3) and pressure (k,) at places (k, 3) in m: of the cell whose centroid is
     nearest, carried on by its gradient."""
-    from scipy.spatial import cKDTree
-
     ops = problem.ops
     at = cKDTree(ops.volumes.centroid).query(places)[1]
     way = places - ops.volumes.centroid[at]

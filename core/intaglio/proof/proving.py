@@ -12,7 +12,6 @@ from typing import Any
 import numpy as np
 
 from intaglio.errors import StepFailed
-from intaglio.findings import Finding
 from intaglio.flow.conditions import WALL
 from intaglio.flow.momentum import Field
 from intaglio.flow.operators import Operators, in_cells
@@ -22,7 +21,6 @@ from intaglio.flow.run import Flow, flow_of, told
 from intaglio.flow.solve import Problem, Residuals, problem_of
 from intaglio.flow.thickening import LAMINAR
 from intaglio.mesh.mesh import Floats, Mesh, cell_middles
-from intaglio.mesh.validity import check
 from intaglio.parts.kind import Arrays
 from intaglio.parts.model import Product
 from intaglio.proof.bounds import beyond_given
@@ -60,8 +58,6 @@ def prove(
         path = Path(folder) / "mesh.cgns"
         file.tofile(path)
         given = read_flow(path, thicken=True)
-        tell(0.04, "checking the mesh that was read")
-        wrong = check(given.mesh)
         problem = problem_of(given.ops, given.held, given.fluid)
     if before is not None and len(before.arrays["state_pressure"]) != given.ops.volumes.count:
         before = None  # an earlier version's, which had other volumes
@@ -78,8 +74,6 @@ def prove(
         show(Product({}, _report(given, history, monitors.rows, most)))
 
     history = list(earlier)
-    if wrong:
-        raise StepFailed("invalid", " ".join(f.message for f in wrong))
 
     def warms(number: int, left: float) -> None:
         tell(0.95, f"temperatures, correction {number}, {power(left)} left")
@@ -88,7 +82,7 @@ def prove(
     tell(0.96, "placing the results in the mesh")
     arrays = {**_state(done.field), **_placed(done, mesh)}
     report = _report(given, list(done.history), monitors.rows, most)
-    return Product(arrays, {**report, **_told(done, mesh, arrays, most, len(earlier), wrong)})
+    return Product(arrays, {**report, **_told(done, mesh, arrays, most, len(earlier))})
 
 
 def _file(handed: Product) -> Any:
@@ -179,9 +173,7 @@ def _report(
     }
 
 
-def _told(
-    done: Flow, mesh: Mesh, arrays: Arrays, asked: int, earlier: int, wrong: list[Finding]
-) -> Mapping[str, Any]:
+def _told(done: Flow, mesh: Mesh, arrays: Arrays, asked: int, earlier: int) -> Mapping[str, Any]:
     """What follows from the whole flow."""
     results = told(done)
     notes = []
@@ -208,7 +200,7 @@ def _told(
             notes.append(beyond)
     notes.append("A check of the mesh for laminar flow; it replaces no flow solver.")
     word, sentence, evidence = verdict(
-        done.history, results["mass_imbalance"], done.given.mesh.cells, wrong, done.trouble, notes
+        done.history, results["mass_imbalance"], done.given.mesh.cells, done.trouble, notes
     )
     return {
         "converged": done.converged,

@@ -41,23 +41,17 @@ def verdict(
     history: tuple[Residuals, ...],
     imbalance: float,
     cells: int,
-    valid: list[Finding],
     trouble: Finding | None,
     notes: list[str],
 ) -> tuple[str, str, list[EvidenceRow]]:
-    """The verdict's key, its sentence, and the evidence. valid: errors of the mesh as it was read;
-    notes: what neither speaks for nor against it."""
+    """The verdict's key, its sentence, and the evidence, of a mesh that was found valid when it was
+    read; notes: what neither speaks for nor against it."""
     evidence: list[EvidenceRow] = [
         {
             "holds": True,
             "words": f"The exported file was read back: {cells:,} cells, the case, every patch.",
         },
-        {
-            "holds": not valid,
-            "words": "Closed, all volumes positive, every face in its place."
-            if not valid
-            else " ".join(f.message for f in valid),
-        },
+        {"holds": True, "words": "Closed, all volumes positive, every face in its place."},
     ]
     momentum, mass = fall(history)
     done = bool(history) and history[-1].worst < CONVERGED
@@ -75,7 +69,7 @@ def verdict(
             "words": f"What flows in flows out but for {power(abs(imbalance))} of it.",
         })  # fmt: skip
     evidence += [{"holds": None, "words": words} for words in notes]
-    if trouble is not None or valid:
+    if trouble is not None:
         return "failed", "Not proven: the solver did not get through.", evidence
     if (done or orders >= _PROVEN) and abs(imbalance) < _BALANCED:
         words = "all residuals are settled" if done else f"residuals fell by {_orders(orders)}"

@@ -1,12 +1,10 @@
 """What all stages found, told along with what is handed over."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any
 
-from intaglio.findings import Finding
+from intaglio.findings import Finding, FindingRow
 from intaglio.stages.stage import Reports
-
-Row = Mapping[str, Any]
 
 # what is wrong with the part as it came need not be in the fluid
 _PART = "geometry"
@@ -32,14 +30,14 @@ def unsettled(reports: Reports) -> list[Finding]:
     return out
 
 
-def found_here(reports: Reports, of_mesh: Sequence[Row]) -> list[Row]:
+def found_here(reports: Reports, of_mesh: Sequence[FindingRow]) -> list[FindingRow]:
     """What is found of the mesh as it is written and was not told by Volume."""
     known = {row["code"] for row in _of_volume(reports)}
     return [row for row in of_mesh if row["code"] not in known]
 
 
 def found_along(
-    reports: Reports, of_mesh: Sequence[Row], of_case: Sequence[Row], scale: float
+    reports: Reports, of_mesh: Sequence[FindingRow], of_case: Sequence[FindingRow], scale: float
 ) -> list[dict[str, Any]]:
     """Findings of all stages in order, each with its `stage`: those of the reports, those of the
     mesh as it is written in place of what Volume found of it, and those of the case. scale: a
@@ -60,5 +58,5 @@ def found_along(
     return out + [{"stage": "case", **row} for row in [*here, *of_case]]
 
 
-def _of_volume(reports: Reports) -> Sequence[Row]:
+def _of_volume(reports: Reports) -> Sequence[FindingRow]:
     return reports[_MESH]["findings"] if _MESH in reports else []
