@@ -13,13 +13,14 @@ from intaglio.layers.heights import Heights, reached, total
 from intaglio.layers.stacks import stacks
 from intaglio.mesh.cells import HEXAHEDRON, PRISM, PYRAMID, TETRAHEDRON
 from intaglio.mesh.mesh import Mesh
+from intaglio.mesh.mesh import rows as rows_of
 from intaglio.quality.cells import measure
 from intaglio.quality.report import mesh_findings
 from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.stages.volume import volume_mesh
 from intaglio.stages.volume.dividing import DIVISION_ROWS
-from tests.core.shapes import pipe, source
+from tests.core.shapes import box, pipe, source
 from tests.core.test_layers import _slope, layered_mesh
 from tests.core.test_layers_at_edges import _around
 
@@ -94,6 +95,25 @@ def test_another_first_height_moves_nodes_alone(tmp_path):
     even = divided(mesh, faces, first=0.5)
     assert even.thinned.all() and (even.growth == 1.0).all()
     _sound(even.mesh)
+
+
+def test_first_heights_are_normal_to_the_wall_at_inner_edges(tmp_path):
+    """Over every triangle of a box's walls, edges and corners too: volume over area of the cell."""
+    rows = [{"patches": ["*"], "count": 2, "growth": 1.0, "total": 0.6}]
+    grown = layered_mesh(box(0, 0, 0, 8, 8, 8), tmp_path, rows, SIZING)
+    names = [p.name for p in grown.named.patches if p.kind == "wall"]
+    made = divided(grown.named, _walls(grown.named, *names), 8, first=0.01)
+    _sound(made.mesh)
+    assert made.first == pytest.approx(0.01)
+    rim = _walls(made.mesh, *names)
+    _, nodes = rows_of(made.mesh.face_start, made.mesh.face_nodes, rim)
+    p = made.mesh.points[nodes.reshape(-1, 3)]
+    area = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+    own = made.mesh.owner[rim]
+    first = made.layer[own] == 1
+    height = measure(made.mesh).volume[own[first]] / area[first]
+    # but for what the triangle shrinks by up to the layer's end, at corners most
+    assert first.mean() > 0.99 and height.max() < 0.0101 and height.min() > 0.0095
 
 
 @pytest.mark.parametrize("degrees", [20, 60])

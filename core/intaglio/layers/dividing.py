@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from intaglio.errors import FileRejected, StepFailed
+from intaglio.layers.grow import LONGEST
 from intaglio.layers.heights import growths, over_first
 from intaglio.layers.stacks import Stacks, stacks, standing
 from intaglio.mesh.building import NO_POLYGONS, Polygons, cell_mesh
@@ -22,7 +23,7 @@ from intaglio.mesh.cells import (
     SHAPES,
     TETRAHEDRON,
 )
-from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, Shapes, rows
+from intaglio.mesh.mesh import Floats, Ints, Longs, Mesh, Shapes, following, preceding, rows
 from intaglio.mesh.periodic import paired, paired_patches
 from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 
@@ -30,8 +31,9 @@ from intaglio.mesh.sheets import patches_of_sheets, with_sheets_among
 @dataclass(frozen=True)
 class Divided:
     """The mesh; layer (c,) that each cell lies in, from 1, 0 for those without upright edges; of
-    (c,): the cell of the old mesh that each is of. By column: number of layers, first height and
-    growth as made, and thinned: whether the first had to be lower than asked for."""
+    (c,): the cell of the old mesh that each is of. By column: number of layers, first height,
+    normal to the wall, and growth as made, and thinned: whether the first had to be lower than
+    asked for."""
 
     mesh: Mesh
     layer: Ints
@@ -83,7 +85,8 @@ def divided(
     inner = np.concatenate([[0], np.cumsum(pieces - 1)])
     split = _Split(found, pieces, len(mesh.points) + inner[:-1])
     columns = _columns(found)
-    points, told = _points(mesh, split, columns, inner[-1], growth, first)
+    lean = _lean(mesh, walls, found, columns)
+    points, told = _points(mesh, split, columns, inner[-1], lean, growth, first)
     shape, nodes, of, layer = _cells(mesh, split, parts)
     start = np.concatenate([[0], np.cumsum(NODES[shape])])
     surface = _polygons(mesh, split)
@@ -120,10 +123,12 @@ def _points(
     split: _Split,
     columns: Ints,
     more: int,
+    lean: Floats,
     growth: float | None,
     first: float | None,
 ) -> tuple[Floats, tuple[Ints, Floats, Floats, np.ndarray]]:
-    """All points, those of columns at their heights, and what the columns came out as."""
+    """All points, those of columns at their heights, and what the columns came out as; lean (k,):
+    height over length of each column."""
     points = np.concatenate([mesh.points, np.zeros((more, 3))])
     there = columns >= 0
     ends = split.found.ends[np.maximum(columns, 0)]
@@ -136,7 +141,7 @@ def _points(
     rate = np.full(len(columns), 1.0 if growth is None else growth)
     thinned = np.zeros(len(columns), bool)
     if first is not None:
-        rate, thinned = growths(first, total, number)
+        rate, thinned = growths(first / lean, total, number)
     begin = total / over_first(rate, number)
     up = np.zeros(len(columns))
     step = begin.copy()
@@ -154,7 +159,34 @@ def _points(
         ends_edge = k == split.pieces[edge]
         node = np.where(ends_edge, split.found.ends[edge, 1], split.begin[edge] + k - 1)
         points[node] = place
-    return points, (number.astype(np.int32), begin, rate, thinned)
+    return points, (number.astype(np.int32), begin * lean, rate, thinned)
+
+
+def _lean(mesh: Mesh, walls: Longs, found: Stacks, columns: Ints) -> Floats:
+    """Height over length (k,) of columns that lean, as at inner edges of a wall: the mean cosine to
+    the normals of the wall's faces (w,) around, weighted by their angles, as layers are grown.
+    Where a node has several columns each stands upright on its own faces."""
+    start, nodes = rows(mesh.face_start, mesh.face_nodes, walls)
+    at = mesh.points[nodes]
+    after, before = following(start, nodes), preceding(start, nodes)
+    to, back = mesh.points[after] - at, mesh.points[before] - at
+    area = np.add.reduceat(np.cross(at, mesh.points[after]), start[:-1], axis=0)
+    normal = np.repeat(_unit(area), np.diff(start), axis=0)
+    angle = np.arccos(np.clip((_unit(to) * _unit(back)).sum(axis=1), -1.0, 1.0))
+    foot, top = found.ends[columns[:, 0]].T
+    count = np.bincount(foot, minlength=len(mesh.points))
+    way = np.zeros((len(mesh.points), 3))
+    way[foot] = _unit(mesh.points[top] - mesh.points[foot])
+    cosine = np.abs((way[nodes] * normal).sum(axis=1))
+    weight = np.bincount(nodes, angle, len(mesh.points))
+    mean = np.bincount(nodes, angle * cosine, len(mesh.points)) / np.maximum(weight, 1e-300)
+    mean[(count != 1) | (weight == 0.0)] = 1.0
+    return np.clip(mean[foot], 1.0 / LONGEST, 1.0)
+
+
+def _unit(vectors: Floats) -> Floats:
+    length = np.linalg.norm(vectors, axis=1, keepdims=True)
+    return np.asarray(vectors / np.maximum(length, 1e-300))
 
 
 def _along(line: Floats, length: Floats, reach: Floats, up: Floats) -> Floats:

@@ -49,7 +49,7 @@ _THIN = 0.05
 # at a sharp edge layers lower than these shares of its edges, and of what is asked for, are none
 _FLAT_BAND, _MUCH_LOWER = 0.18, 0.6
 # a column in a slanted direction is so many times as long as its layers are high, at most
-_LONGEST = 2.0
+LONGEST = 2.0
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ def grow(
     count = np.where(shell.walls, count, 0).astype(np.int32)
     asked = fitted(first, growth, count, np.full(len(count), np.inf), lowest).ends[:, -1]
     # along a slanted column
-    longer = 1.0 / np.clip(found.mean, 1.0 / _LONGEST, 1.0)
+    longer = 1.0 / np.clip(found.mean, 1.0 / LONGEST, 1.0)
     # columns that part from each other are as long, so that faces between them bend least
     bends = twisted(shell, found.way)
     for _ in range(len(bends.edges)):

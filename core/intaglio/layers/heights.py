@@ -57,9 +57,9 @@ def over_first(growth: Floats, count: Ints) -> Floats:
     return np.where(near, count, (safe**count - 1.0) / (safe - 1.0))
 
 
-def growths(first: float, total: Floats, count: Ints) -> tuple[Floats, NDArray[np.bool_]]:
-    """The growths (k,) of 1 to MOST_GROWTH at which layers from `first` on reach total (k,), by
-    halving; 1 where even that is too high, and then thinned (k,)."""
+def growths(first: float | Floats, total: Floats, count: Ints) -> tuple[Floats, NDArray[np.bool_]]:
+    """The growths (k,) of 1 to MOST_GROWTH at which layers from `first`, or first (k,), on reach
+    total (k,), by halving; 1 where even that is too high, and then thinned (k,)."""
     thinned = count * first > total * (1 + 1e-9)
     low, high = np.ones(len(total)), np.full(len(total), MOST_GROWTH)
     for _ in range(_ALL_HALVINGS):

@@ -176,6 +176,13 @@ def following(start: Longs, nodes: NDArray[Any]) -> NDArray[Any]:
     return after
 
 
+def preceding(start: Longs, nodes: NDArray[Any]) -> NDArray[Any]:
+    """For each entry of polygons' nodes the one before around its polygon."""
+    before = np.roll(nodes, 1)
+    before[start[:-1]] = nodes[start[1:] - 1]
+    return before
+
+
 def polygon_edges(start: Longs, nodes: Ints) -> Ints:
     """Edges (e, 2) of polygons, each once."""
     after = following(start, nodes)
