@@ -3,11 +3,13 @@
 import numpy as np
 import pytest
 import trimesh
+from OCP.TopAbs import TopAbs_ShapeEnum
 
 from intaglio.cad.measures import area, centroid, volume
 from intaglio.cad.part import Part
 from intaglio.cad.read import compound, sheet_of
 from intaglio.cad.repair import without_faces
+from intaglio.cad.topology import explore
 from intaglio.cad.write import step_bytes
 from intaglio.cli import main
 from intaglio.errors import StepFailed
@@ -225,6 +227,16 @@ def test_the_finding_offers_the_ways_and_the_first_closes():
 def _skin_with_a_hole():
     part = holed(sphere(), (0, 0, 10), 3)
     return part.points, part.triangles
+
+
+def test_a_draft_sews_faces_that_close_and_are_no_solid():
+    (shell,) = explore(box(0, 0, 0, 4, 3, 2), TopAbs_ShapeEnum.TopAbs_SHELL)
+    source = Source("shell.step", step_bytes(Part(shell, "mm")))
+    drafted = draft(source, "shell", None)
+    assert drafted.closed and drafted.left == []
+    assert [r["do"] for r in drafted.settings["geometry"]["repairs"]] == ["repair_safe", "sew"]
+    states, _ = run(source, "domain", {"geometry": drafted.settings["geometry"]})
+    assert states["domain"].report["volume"] == pytest.approx(24.0)
 
 
 def test_a_draft_closes_what_is_open_and_its_recipe_runs():

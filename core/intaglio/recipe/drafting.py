@@ -43,12 +43,15 @@ def draft(source: Source, name: str, fluid: str | None) -> Draft:
         )
         given["geometry"] = {"repairs": [{"do": "repair_safe", "on": True, "tolerance": tolerance}]}
         report = _geometry(source, name, given, store)
-    if not report["closed"]:
-        # what stays open is closed by the likeliest way, if that closes it
-        rows = [*given["geometry"]["repairs"], {"do": "close", "on": True}]
-        tried = _geometry(source, name, {"geometry": {"repairs": rows}}, store)
-        if tried["closed"]:
-            given["geometry"]["repairs"], report = rows, tried
+    # faces that no solid holds are sewn as their finding offers; what stays open is closed by the
+    # likeliest way; each if that closes it
+    for more in (_sewing, lambda report: [{"do": "close", "on": True}]):
+        rows = [] if report["closed"] else more(report)
+        if rows:
+            repairs = [*given["geometry"]["repairs"], *rows]
+            tried = _geometry(source, name, {"geometry": {"repairs": repairs}}, store)
+            if tried["closed"]:
+                given["geometry"]["repairs"], report = repairs, tried
     if fluid == "inside" and not report["spaces"]:
         raise StepFailed(
             "no-space",
@@ -82,6 +85,17 @@ def draft(source: Source, name: str, fluid: str | None) -> Draft:
         left,
         report["closed"],
     )
+
+
+def _sewing(report: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The sewings that findings of level error offer, each once."""
+    out: list[dict[str, Any]] = []
+    for finding in report["findings"]:
+        for offered in finding["repairs"] if finding["level"] == "error" else []:
+            row = {**offered["operation"], "on": True}
+            if row["do"] == "sew" and row not in out:
+                out.append(row)
+    return out
 
 
 def _geometry(
