@@ -45,10 +45,10 @@ def draft(source: Source, name: str, fluid: str | None) -> Draft:
         report = _geometry(source, name, given, store)
     # faces that no solid holds are sewn as their finding offers; what stays open is closed by the
     # likeliest way; each if that closes it
-    for more in (_sewing, lambda report: [{"do": "close", "on": True}]):
-        rows = [] if report["closed"] else more(report)
-        if rows:
-            repairs = [*given["geometry"]["repairs"], *rows]
+    for more in (_sewing, _closing):
+        added = [] if report["closed"] else more(report)
+        if added:
+            repairs = [*given["geometry"]["repairs"], *added]
             tried = _geometry(source, name, {"geometry": {"repairs": repairs}}, store)
             if tried["closed"]:
                 given["geometry"]["repairs"], report = repairs, tried
@@ -96,6 +96,10 @@ def _sewing(report: Mapping[str, Any]) -> list[dict[str, Any]]:
             if row["do"] == "sew" and row not in out:
                 out.append(row)
     return out
+
+
+def _closing(report: Mapping[str, Any]) -> list[dict[str, Any]]:
+    return [{"do": "close", "on": True}]
 
 
 def _geometry(
