@@ -69,6 +69,20 @@ def test_around_a_ball(shape, symmetry):
         assert not [f for f in report["patches"]["findings"] if f["level"] == "error"]
 
 
+@pytest.mark.parametrize("name", ["left", "front", "periodic_x", "symmetry"])
+def test_what_a_part_is_called_gives_it_no_role(name):
+    ball = sphere(5.0, 3)
+    source = Source(f"{name}.stl", stl_bytes(ball.points, ball.triangles, name))
+    sector = {"cut": "sector", "axis": "x", "through": [0, 0, 0], "sectors": 4}
+    for domain in ({"where": "around"}, {"where": "around", **sector}):
+        reports = _run(source, domain)
+        faces = [f for f in reports["domain"]["faces"] if f["id"].startswith(name)]
+        (own,) = [f for f in faces if f["surface"] != "plane" and abs(f["centre"][0]) < 5]
+        assert own["role"] == ""
+        (patch,) = [p for p in reports["patches"]["patches"] if own["id"] in p["faces"]]
+        assert patch["kind"] == "wall"
+
+
 @pytest.mark.parametrize("along, low_x", [("+x", -55.0), ("-x", -105.0)])
 def test_distances_follow_the_flow(along, low_x):
     report = _run(_ball(), {"where": "around", "along": along}, "domain")["domain"]

@@ -91,19 +91,21 @@ def around(model: FacetPart | None, outside: Part, zone: str) -> Fluid:
         (model.points, model.triangles, model.region + n),
         "difference",
     )
-    names = (*(outside.face_name(k) for k in range(n)), *model.region_names)
+    names = unique_names([*(outside.face_name(k) for k in range(n)), *model.region_names])
+    # regions of the model have no role, whatever they are called
+    role = dict.fromkeys(names, "") | {k: role_of(k) for k in names[:n]}
     part = _main_piece(
         FacetPart(
             points,
             triangles,
             tag.astype(np.int32),
             np.zeros(len(triangles), np.int32),
-            unique_names(list(names)),
+            names,
             (zone,),
             model.unit,
         )
     )
-    roles = [role_of(k) for k in part.region_names]
+    roles = [role[k] for k in part.region_names]
     return single_zone(part, part.region_names, roles, zone)
 
 
@@ -130,22 +132,22 @@ def sector(fluid: Fluid, wedge: Part) -> Fluid:
         (knife.points, knife.triangles, knife.region + n),
         "intersection",
     )
-    names_ = unique_names([*own.region_names, *(wedge.face_name(k) or "cut" for k in range(5))])
+    sides = [wedge.face_name(k) or "cut" for k in range(5)]
+    names = unique_names([*own.region_names, *sides])
     model = compact(
         FacetPart(
             points,
             triangles,
             tag.astype(np.int32),
             np.zeros(len(triangles), np.int32),
-            names_,
+            names,
             (zone,),
             own.unit,
         )
     )
     ids = model.region_names
-    known = dict(zip(fluid.ids, fluid.roles, strict=True))
-    roles = [known.get(k, role_of(k)) for k in ids]
-    return single_zone(model, ids, roles, zone)
+    role = dict(zip(names, [*fluid.roles, *(role_of(k) for k in sides)], strict=True))
+    return single_zone(model, ids, [role[k] for k in ids], zone)
 
 
 def section(

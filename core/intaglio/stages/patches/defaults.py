@@ -109,7 +109,7 @@ def _by_role(
         ("periodic_1", "periodic"),
         ("periodic_2", "periodic"),
     ):
-        own = [f for f in faces if f["role"] and f["id"].startswith(name)]
+        own = [f for f in faces if f["role"] == kind and f["id"].startswith(name)]
         if own:
             out.append((name, kind, own))
     between: dict[str, list[Mapping[str, Any]]] = {}
