@@ -63,7 +63,10 @@ def _at_desk(of: tuple[int, str]) -> Iterator[_Desk]:
             for key in list(_desks)[:-_MOST]:
                 # one that is at work stays until the next time
                 if _desks[key].lock.acquire(blocking=False):
-                    _desks.pop(key).close()
+                    closed = _desks.pop(key)
+                    closed.close()
+                    # whoever waits for it looks for the desk anew
+                    closed.lock.release()
         if not desk.lock.acquire(timeout=max(0.0, patience - time.monotonic())):
             raise NotAnswered(told("busy", BUSY))
         if _desks.get(of) is desk:

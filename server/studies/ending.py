@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 
 from django.db import DatabaseError, InterfaceError, OperationalError, connection
 from django.db.models import Q, QuerySet
+from django.db.models.functions import Now
 from django.utils import timezone
 
 from sandbox.telling import told
@@ -30,7 +31,7 @@ LOST = (
     "Nobody works on this job any more: its worker, or the database, went away. Run it again; if "
     "that happens twice, try larger edges."
 )
-_OVER = (Job.State.DONE, Job.State.FAILED, Job.State.CANCELLED)
+OVER = (Job.State.DONE, Job.State.FAILED, Job.State.CANCELLED)
 
 
 def insisting(write: Callable[[], T], patience: float = PATIENCE) -> T:
@@ -51,8 +52,11 @@ def insisting(write: Callable[[], T], patience: float = PATIENCE) -> T:
             pause = min(2 * pause, 5.0)
 
 
-def end(job_id: Any, state: str, problem: dict[str, Any] | None = None) -> bool:
-    """End a job that is not over; whether it was so. What it showed on the way goes."""
+def end(
+    job_id: Any, state: str, problem: dict[str, Any] | None = None, attempt: int | None = None
+) -> bool:
+    """End a job that is not over; whether it was so. What it showed on the way goes. attempt: that
+    of the worker who says so, of which a later one of another worker knows nothing."""
     fields: dict[str, Any] = {"state": state, "seconds_left": None, "ended": timezone.now()}
     if problem is not None:
         fields["problem"] = storable(problem)
@@ -61,7 +65,9 @@ def end(job_id: Any, state: str, problem: dict[str, Any] | None = None) -> bool:
 
     def write() -> bool:
         look = Job.objects.filter(id=job_id).values_list("look", flat=True).first()
-        own = Job.objects.filter(id=job_id).exclude(state__in=_OVER)
+        own = Job.objects.filter(id=job_id).exclude(state__in=OVER)
+        if attempt is not None:
+            own = own.filter(attempts=attempt)
         ended = own.update(**fields, look="", updated=timezone.now()) > 0
         if ended and look:
             Product.objects.filter(key=look).delete()
@@ -78,14 +84,16 @@ def cancel(jobs: QuerySet[Job]) -> None:
     end_silent(jobs)
 
 
-def beat(job_id: Any, **fields: Any) -> None:
-    """Write that a job is watched, and how far it is. It can be missed: no job depends on it."""
+def beat(job_id: Any, attempt: int, **fields: Any) -> None:
+    """Write that an attempt at a job is watched, and how far it is. It can be missed: no job
+    depends on it."""
     now = timezone.now()
     if "doing" in fields:
         fields["doing"] = words(fields["doing"], 200)
     try:
-        running = Job.objects.filter(id=job_id, state=Job.State.RUNNING)
-        running.update(**fields, beat=now, updated=now)
+        running = Job.objects.filter(id=job_id, attempts=attempt, state=Job.State.RUNNING)
+        # by the database's clock: those of two machines may differ
+        running.update(**fields, beat=Now(), updated=now)
     except DatabaseError as error:
         log.warning("progress of job %s was not written: %s", job_id, error)
         if not connection.in_atomic_block:
@@ -94,7 +102,7 @@ def beat(job_id: Any, **fields: Any) -> None:
 
 def silent() -> Q:
     """Running jobs that nobody watches."""
-    since = timezone.now() - timedelta(seconds=SILENT_SECONDS)
+    since = Now() - timedelta(seconds=SILENT_SECONDS)
     return Q(state=Job.State.RUNNING) & (
         Q(beat__lt=since) | Q(beat__isnull=True, updated__lt=since)
     )

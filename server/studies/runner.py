@@ -14,6 +14,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import close_old_connections, connection, transaction
+from django.db.models.functions import Now
 from django.utils import timezone
 
 from intaglio.recipe.plan import costs, stages_before, states
@@ -40,13 +41,16 @@ def run(job_id: str) -> None:
     """Run the job with this id to its end, whatever it is and whatever happens."""
     if not connection.in_atomic_block:
         close_old_connections()
+    attempt = None
     try:
         job = insisting(lambda: _begun(job_id))
         if job is not None:
+            attempt = job.attempts
             _run(job)
     except Exception as error:
         log.exception("job %s", job_id)
-        end(job_id, Job.State.FAILED, told("unexpected", UNEXPECTED.format(type(error).__name__)))
+        problem = told("unexpected", UNEXPECTED.format(type(error).__name__))
+        end(job_id, Job.State.FAILED, problem, attempt)
 
 
 def _begun(job_id: str) -> Job | None:
@@ -60,7 +64,7 @@ def _begun(job_id: str) -> Job | None:
             return None
         job.state = Job.State.RUNNING
         job.attempts += 1
-        job.started = job.beat = timezone.now()
+        job.started, job.beat = timezone.now(), Now()
         job.doing = "starting"
         job.save()
         return job
@@ -148,9 +152,9 @@ def stages_of_job(job: Job) -> list[str]:
 
 def _watch(job: Job, child: Child) -> None:
     begun = beaten = time.monotonic()
-    here = child.here
+    here, attempt = child.here, job.attempts
     order = insisting(partial(_order, job))
-    serving = Serving(job, child, order, partial(_look, job))
+    serving = Serving(job, child, order, partial(_look, job, attempt))
     with contextlib.suppress(OSError):
         say(here, order)
     stages = stages_of_job(job)
@@ -183,36 +187,40 @@ def _watch(job: Job, child: Child) -> None:
             spent = time.monotonic() - begun
             left = spent * (1 - share) / share if share > 0.05 and spent > 1 else None
             beaten = time.monotonic()
-            beat(job.id, stage=at, share=share, doing=message["doing"], seconds_left=left)
+            beat(job.id, attempt, stage=at, share=share, doing=message["doing"], seconds_left=left)
         elif message:
             if message["kind"] == "done":
                 keys = insisting(partial(serving.keys, message))
-                insisting(partial(_finish, job, {"keys": keys}))
+                insisting(partial(_finish, job, attempt, {"keys": keys}))
             else:
-                end(job.id, Job.State.FAILED, serving.problem(message))
+                end(job.id, Job.State.FAILED, serving.problem(message), attempt)
             return
         if time.monotonic() - beaten > BEAT_SECONDS:
             beaten = time.monotonic()
-            beat(job.id)
-        wished = insisting(partial(_wishes, job))
+            beat(job.id, attempt)
+        wished = insisting(partial(_wishes, job, attempt))
+        if wished.lost:
+            log.warning("job %s was given to another worker meanwhile", job.id)
+            child.stop()
+            return
         if wished.stop and not asked_to_stop:
             asked_to_stop = True
             with contextlib.suppress(OSError):
                 say(here, {"kind": "stop"})
         if wished.over:
             child.stop()
-            end(job.id, Job.State.CANCELLED)
+            end(job.id, Job.State.CANCELLED, attempt=attempt)
             return
         spent = time.monotonic() - begun
         reads = at in ("", "geometry") and spent > settings.READ_SECONDS
         if reads or spent > settings.JOB_SECONDS:
             child.stop()
-            _fail(job, "too-long", _too_long(job, reads))
+            _fail(job, attempt, "too-long", _too_long(job, reads))
             return
         if closed or not child.alive:
             if not closed and here.poll(0):
                 continue  # its last words are still to be read
-            _fail(job, *_died(job, at, child.stop()))
+            _fail(job, attempt, *_died(job, at, child.stop()))
             return
 
 
@@ -234,23 +242,28 @@ def _too_long(job: Job, reads: bool) -> str:
     )
 
 
-def _fail(job: Job, code: str, message: str) -> None:
-    end(job.id, Job.State.FAILED, told(code, message))
+def _fail(job: Job, attempt: int, code: str, message: str) -> None:
+    end(job.id, Job.State.FAILED, told(code, message), attempt)
 
 
 @dataclass(frozen=True)
 class _Wished:
-    """What was asked of a job: over, if it is to be left at once, or is so already; stop."""
+    """What was asked of a job: over, if it is to be left at once, or is so already; stop; lost, if
+    it was taken from this worker, which did not beat for too long, and is another's."""
 
     over: bool
     stop: bool
+    lost: bool = False
 
 
-def _wishes(job: Job) -> _Wished:
-    asked = Job.objects.filter(id=job.id).values_list("cancel_asked", "stop_asked", "state").first()
-    if asked is None:
+def _wishes(job: Job, attempt: int) -> _Wished:
+    known = Job.objects.only("attempts", "state", "cancel_asked", "stop_asked")
+    now = known.filter(id=job.id).first()
+    if now is None:
         return _Wished(True, False)
-    return _Wished(asked[0] or asked[2] != Job.State.RUNNING, asked[1])
+    lost = now.attempts != attempt or now.state == Job.State.WAITING
+    over = now.cancel_asked or now.state != Job.State.RUNNING
+    return _Wished(over, now.stop_asked, lost)
 
 
 def _begin_study(job: Job) -> None:
@@ -263,12 +276,14 @@ def _begin_study(job: Job) -> None:
     job.variant = Variant.objects.create(study=job.study, name="first")
 
 
-def _look(job: Job, stage: str, look: str) -> None:
+def _look(job: Job, attempt: int, stage: str, look: str) -> None:
     """Let there be seen what the job shows before it is done; a new study begins with it."""
 
     def write() -> None:
         with transaction.atomic():
             job.refresh_from_db()
+            if job.attempts != attempt:
+                return
             if job.variant is None:
                 _begin_study(job)
             job.look, job.look_stage = look, stage
@@ -278,11 +293,11 @@ def _look(job: Job, stage: str, look: str) -> None:
     insisting(write)
 
 
-def _finish(job: Job, message: dict[str, Any]) -> None:
+def _finish(job: Job, attempt: int, message: dict[str, Any]) -> None:
     """Mark the job done together with what it brought: a new study, or the results shown."""
     with transaction.atomic():
         job.refresh_from_db()
-        if job.over:
+        if job.over or job.attempts != attempt:
             return
         if job.variant is None:
             _begin_study(job)

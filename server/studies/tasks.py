@@ -15,7 +15,7 @@ from procrastinate.jobs import Status
 from procrastinate.manager import JobManager
 
 from sandbox.telling import told
-from studies.ending import LOST, SILENT_SECONDS, end, end_silent
+from studies.ending import LOST, OVER, SILENT_SECONDS, end, end_silent
 from studies.models import Job
 
 log = logging.getLogger(__name__)
@@ -87,21 +87,26 @@ async def take_back(manager: JobManager, stalled: QueueJob) -> None:
         return
     job = await Job.objects.filter(queue_id=stalled.id).afirst()
     log.warning("queue job %s lost its worker", stalled.id)
+    # what ended meanwhile stays so
+    own = Job.objects.none()
+    if job is not None:
+        own = Job.objects.filter(id=job.id, attempts=job.attempts).exclude(state__in=OVER)
     try:
         if job is None or job.over or job.attempts >= 2 or job.cancel_asked:
             if job is not None and not job.over:
-                await Job.objects.filter(id=job.id).aupdate(
-                    **lost_fields(job), ended=timezone.now(), updated=timezone.now()
-                )
+                await own.aupdate(**lost_fields(job), ended=timezone.now(), updated=timezone.now())
             await manager.finish_job(stalled, status=_failed(), delete_job=False)
             return
-        await Job.objects.filter(id=job.id).aupdate(
+        given_back = await own.aupdate(
             state=Job.State.WAITING,
             share=0.0,
             doing="its worker was lost; waiting to run again",
             updated=timezone.now(),
         )
-        await manager.retry_job(stalled, retry_at=timezone.now())
+        if given_back:
+            await manager.retry_job(stalled, retry_at=timezone.now())
+        else:
+            await manager.finish_job(stalled, status=_failed(), delete_job=False)
     except exceptions.ProcrastinateException:
         log.exception("a lost job could not be taken back")
 

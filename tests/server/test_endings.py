@@ -1,5 +1,6 @@
 """A job ends whatever happens to the write that says so, and one that nobody works on is found."""
 
+import asyncio
 import json
 import threading
 import time
@@ -9,6 +10,7 @@ import psycopg
 import pytest
 from django.db import OperationalError, connection
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from studies import ending, runner, tasks
 from studies.models import Job, Product
@@ -164,6 +166,53 @@ def test_one_that_beats_is_left_alone(ada, variant):
     tasks.end_forgotten()
     job.refresh_from_db()
     assert job.state == "running"
+
+
+@pytest.mark.parametrize("state", [Job.State.WAITING, Job.State.RUNNING])
+@pytest.mark.parametrize("last", [None, FAILED])
+def test_a_worker_that_was_paused_leaves_the_job_to_the_next(ada, variant, state, last):
+    """Its job waits to run again, or is another worker's by now: it neither cancels nor ends it."""
+    job = start(ada, variant)
+    Job.objects.filter(id=job.id).update(state=Job.State.RUNNING, attempts=1)
+    job.refresh_from_db()
+    child = Child([None, last] if last else [None], alive=True)
+    attempts = 1 if state == Job.State.WAITING else 2
+    Job.objects.filter(id=job.id).update(state=state, attempts=attempts)
+    runner._watch(job, child)
+    assert not child.alive
+    ended = ending.end(job.id, Job.State.FAILED, attempt=1)
+    job.refresh_from_db()
+    assert (job.attempts, ended) == (attempts, attempts == 1)
+    assert job.state == (Job.State.FAILED if ended else state)
+
+
+def test_a_job_that_ended_meanwhile_is_not_put_back(ada, variant, monkeypatch):
+    job = start(ada, variant)
+    forgotten(job, attempts=1)
+    stalled = ProcrastinateJob.objects.get(id=job.queue_id).procrastinate_job
+    said = []
+
+    class Manager:
+        async def finish_job(self, *_, status, **__):
+            said.append(status.value)
+
+        async def retry_job(self, *_, **__):
+            said.append("again")
+
+    def done():
+        Job.objects.filter(id=job.id).update(state=Job.State.DONE)
+        connection.close()
+
+    def meanwhile(*_):
+        """Between the look at the job and the write."""
+        other = threading.Thread(target=done)
+        other.start()
+        other.join()
+
+    monkeypatch.setattr(tasks.log, "warning", meanwhile)
+    asyncio.run(tasks.take_back(Manager(), stalled))
+    job.refresh_from_db()
+    assert job.state == "done" and said == ["failed"]
 
 
 def test_cancelling_a_forgotten_job_ends_it(ada, variant):

@@ -36,14 +36,14 @@ def stepwise(ada, pipe_file):
         def show(stage, key, product):
             data = pack(product.arrays, {}) if key not in seen else None
             seen.add(key)
-            runner._look(job, stage, keep_look(job, stage, key, product.report, data))
+            runner._look(job, job.attempts, stage, keep_look(job, stage, key, product.report, data))
             at_look(job)
 
         seen = set()
         source = Source(job.file_name, load_bytes(job.source_id))
         made = run_to("geometry", source, "pipe", {}, DatabaseStore(), show=show)
         keys = {s.stage: s.key for s in made if s.report is not None}
-        runner._finish(job, {"keys": keys})
+        runner._finish(job, job.attempts, {"keys": keys})
         return job
 
     return run

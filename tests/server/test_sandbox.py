@@ -3,6 +3,7 @@ believed."""
 
 import os
 import tempfile
+from collections import OrderedDict
 
 import pytest
 
@@ -187,3 +188,15 @@ def test_another_user_is_taken_where_it_reaches_what_is_needed(tmp_path, monkeyp
     assert other_user(closed) is None
     monkeypatch.setattr(os, "geteuid", lambda: 1000)
     assert other_user(open_to_all) is None
+
+
+def test_who_waits_at_a_desk_that_is_closed_meanwhile_is_served_at_another(monkeypatch):
+    monkeypatch.setattr(asking, "_desks", OrderedDict())
+    monkeypatch.setattr(asking, "_MOST", 1)
+    with asking._at_desk((1, "places")) as first:
+        pass
+    with asking._at_desk((2, "places")):
+        pass
+    # the first was closed; one that found it before gets its lock, and looks again
+    assert list(asking._desks) == [(2, "places")]
+    assert first.lock.acquire(blocking=False)
