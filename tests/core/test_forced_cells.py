@@ -11,7 +11,6 @@ from intaglio.mesh.building import tet_mesh
 from intaglio.mesh.mesh import Patch
 from intaglio.quality.cells import dihedral_angles, measure
 from intaglio.quality.forced import CORNER, EDGE, STRIP, forced_cells, heights, spanning_cells
-from intaglio.quality.report import mesh_findings
 from intaglio.stages.volume import volume_mesh
 from tests.core.shapes import box, cut, run, source
 
@@ -60,17 +59,6 @@ def test_a_narrow_gap_is_told_with_its_width(tmp_path):
     assert len(findings) == 1 and findings[0]["size"] == pytest.approx(0.1, rel=0.3)
     # at the rim of the gap a cell may reach out of it with one node
     assert all(9.5 < z < 10.0 for _, _, z in findings[0]["places"])
-
-
-@pytest.mark.parametrize(("high", "errors"), [(1e-5, ["flat-cell"]), (0.01, [])])
-def test_a_mesh_with_cells_without_a_height_is_not_valid(high, errors):
-    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [0.3, 0.3, high]])
-    triangles = np.array([[1, 2, 3], [0, 3, 2], [0, 1, 3], [0, 2, 1]], np.int32)
-    names = (Patch("side", "wall"),)
-    tets = np.array([[0, 1, 2, 3]], np.int32)
-    mesh = tet_mesh(points, tets, triangles, np.zeros(4, np.int32), names)
-    found = mesh_findings(mesh, measure(mesh))
-    assert [f.code for f in found if f.level == "error"] == errors
 
 
 def test_a_right_angle_forces_nothing():

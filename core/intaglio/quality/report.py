@@ -16,9 +16,6 @@ from intaglio.quality.statistics import quality_summary
 from intaglio.quality.values import Values
 from intaglio.quality.worst import tails
 
-# degrees at which two faces of a cell meet that leave it no height
-_FLAT = 0.05
-
 
 class MeshPatchRow(TypedDict):
     """A patch of the mesh: faces, area (unit²), length of its rim (unit)."""
@@ -74,9 +71,9 @@ def read_otherwise(mesh: Mesh) -> list[Finding]:
 
 
 def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
-    """Errors of validity, and cells without any height; else what makes cells bad that no mesher
-    could avoid. How many cells are beyond limits follows from the report (`limits`)."""
-    found = check(mesh) or _flat_findings(mesh, measured)
+    """Errors of validity; else what makes cells bad that no mesher could avoid. How many cells are
+    beyond limits follows from the report (`limits`)."""
+    found = check(mesh)
     if found:
         return found
     # faces of a polyhedron may lie in one plane, and polygons may have nodes in line
@@ -92,26 +89,6 @@ def mesh_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
     avoidable[forced] = False
     squeezed = spanning_cells(mesh, bad[avoidable[bad]])
     return found + _spanned_gap(mesh, measured, squeezed) + unpaired(mesh)
-
-
-def _flat_findings(mesh: Mesh, measured: Measured) -> list[Finding]:
-    """An error for cells so flat that nothing can be computed in them."""
-    flat = np.flatnonzero(measured.least_dihedral < _FLAT)
-    if not len(flat):
-        return []
-    places = measured.centroid[flat[np.argsort(measured.least_dihedral[flat])][:PLACES]]
-    return [
-        Finding(
-            "flat-cell",
-            "error",
-            f"Cells without a height: two faces of each meet at less than {_FLAT:g}°.",
-            len(flat),
-            places.tolist(),
-            "Where faces of the geometry touch or lie on each other, part or join them.",
-            size=float(measured.least_dihedral[flat].min()),
-            measure="angle in °",
-        )
-    ]
 
 
 def _forced_findings(mesh: Mesh, bad: np.ndarray) -> tuple[list[Finding], np.ndarray]:
