@@ -10,6 +10,7 @@ from intaglio.formats.registry import mesh_format
 from intaglio.quality.report import mesh_findings
 from intaglio.quality.values import Values
 from intaglio.stages.layers.into_mesh import layers_into
+from intaglio.stages.layers.missing import NOWHERE
 from intaglio.stages.layers.rows import LAYER_ROWS
 from intaglio.stages.volume.dividing import DIVISION_ROWS, divided_mesh, meant
 
@@ -31,7 +32,7 @@ def layers(args: argparse.Namespace) -> int:
         )
     for finding in found:
         print(finding_line(finding.as_dict()))
-    return 1 if any(finding.level == "error" for finding in found) else 0
+    return 1 if any(finding.code == NOWHERE for finding in found) else 0
 
 
 def divide(args: argparse.Namespace) -> int:

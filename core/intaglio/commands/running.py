@@ -13,6 +13,7 @@ from intaglio.errors import FileRejected, IntaglioError, SettingRejected
 from intaglio.interface.study import Study, is_mesh, opened, written
 from intaglio.parts.source import ACCEPTED
 from intaglio.recipe.recipe import read_recipe
+from intaglio.stages.layers.missing import NOWHERE
 from intaglio.stages.registry import BY_KEY
 
 
@@ -92,7 +93,8 @@ def _folders(parts: list[Path], out: Path) -> list[Path]:
 
 
 def _hand_over(study: Study, folder: Path) -> bool:
-    """Write the export and tell of it; whether it can be handed over."""
+    """Write the export and tell of it; whether it can be handed over, and has layers where they
+    were asked for."""
     report = study.run("case")
     files = study.case_files()
     written(files, folder)
@@ -102,4 +104,5 @@ def _hand_over(study: Study, folder: Path) -> bool:
     print(f"written to {folder}")
     if not report["ready"]:
         print("The case cannot be handed over as it is: see the errors above.")
-    return bool(told["valid"] and told["ready"])
+    layered = not any(f["code"] == NOWHERE for f in told["findings"])
+    return bool(told["valid"] and told["ready"] and layered)

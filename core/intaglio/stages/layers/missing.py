@@ -31,8 +31,8 @@ _THIN = 0.95
 
 
 def nowhere_findings(told: list[LayerPatchRow], meant: bool | np.bool_) -> list[Finding]:
-    """Where no layer stands on a patch that layers are asked for on; an error where none stands at
-    all. meant: whether any face is to grow layers."""
+    """Where no layer stands on a patch that layers are asked for on: NOWHERE if none stands at all.
+    meant: whether any face is to grow layers."""
     bare = [row["name"] for row in told if row["none"] >= 1.0]
     on = f"on {', '.join(bare)}" if bare else "anywhere"
     some = len(bare) < len(told)
@@ -40,17 +40,19 @@ def nowhere_findings(told: list[LayerPatchRow], meant: bool | np.bool_) -> list[
         return []
     return [
         Finding(
-            "layers-nowhere",
-            "caution" if some else "error",
+            "layers-bare" if some else NOWHERE,
+            "caution",
             f"No layer stands {on}, though layers are asked for there.",
             max(1, len(bare)),
-            advice=_NOWHERE if meant else _ON_SOLIDS,
+            advice=_LOWER_THEM if meant else _ON_SOLIDS,
         )
     ]
 
 
+# layers are asked for, and not one stands: a command that was to make them did not do so
+NOWHERE = "layers-nowhere"
 _ON_SOLIDS = "Name walls of fluids, or let layers grow in solids too."
-_NOWHERE = (
+_LOWER_THEM = (
     "Ask for lower layers, by a first height or a height of all that the room beside the wall has; "
     "or drop the row."
 )
