@@ -10,10 +10,11 @@ from intaglio.stages.finished import is_finished
 from tests.damaging import damaged, originals
 
 REFUSED = (
-    371, 561, 610, 822, 951, 1031, 1092, 1320, 1472, 1751, 1760, 1782, 2291, 2322, 2467, 2721,
-    2751, 3041, 3481, 3941, 3981, 4111, 4481, 4631, 4681, 4831, 4897,
+    371, 561, 610, 822, 951, 1031, 1092, 1320, 1472, 1760, 1782, 2291, 2322, 2467, 2721,
+    2751, 3041, 3941, 3981, 4111, 4481, 4631, 4681, 4831, 4897,
 )  # fmt: skip
-READ = (1290,)
+# the later two: grids whose odd cells are left out or turned by now, with a note
+READ = (1290, 1751, 3481)
 
 
 def taken(name, data):
