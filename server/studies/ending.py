@@ -56,7 +56,7 @@ def end(
     job_id: Any, state: str, problem: dict[str, Any] | None = None, attempt: int | None = None
 ) -> bool:
     """End a job that is not over; whether it was so. What it showed on the way goes. attempt: that
-    of the worker who says so, of which a later one of another worker knows nothing."""
+    of the worker who says so; a job that was taken from it, to wait or to run elsewhere, stays."""
     fields: dict[str, Any] = {"state": state, "seconds_left": None, "ended": timezone.now()}
     if problem is not None:
         fields["problem"] = storable(problem)
@@ -67,7 +67,7 @@ def end(
         look = Job.objects.filter(id=job_id).values_list("look", flat=True).first()
         own = Job.objects.filter(id=job_id).exclude(state__in=OVER)
         if attempt is not None:
-            own = own.filter(attempts=attempt)
+            own = own.filter(attempts=attempt, state=Job.State.RUNNING)
         ended = own.update(**fields, look="", updated=timezone.now()) > 0
         if ended and look:
             Product.objects.filter(key=look).delete()

@@ -10,34 +10,37 @@ from intaglio.errors import FileRejected
 
 
 def check_outputs(command: Command, args: argparse.Namespace) -> None:
-    """Raises FileRejected where a file or folder that the command writes cannot be written."""
+    """Raises FileRejected where a file or folder that the command writes cannot be written; the
+    folder of a file is made where it is missing."""
     for name in command.files:
         path = getattr(args, name)
         if path is not None:
             _check_file(path)
     for name in command.folders:
-        _check_folder(getattr(args, name))
+        _check_folder(getattr(args, name), getattr(args, name))
 
 
 def _check_file(path: Path) -> None:
     if path.is_dir():
         raise _refused(path, "it is a folder")
     if not path.parent.is_dir():
-        raise _refused(path, f"there is no folder {path.parent}")
+        _check_folder(path.parent, path)
+        path.parent.mkdir(parents=True)
     if not path.exists():
         _try_in(path.parent, path)
     elif not os.access(path, os.W_OK):
         raise _refused(path, "it may not be changed")
 
 
-def _check_folder(path: Path) -> None:
-    """The folder, or the nearest that is there of those in which it is to be made."""
+def _check_folder(path: Path, meant: Path) -> None:
+    """The folder, or the nearest that is there of those in which it is to be made; meant: what is
+    to be written."""
     above = path.absolute()
     while not os.path.lexists(above):
         above = above.parent
     if not above.is_dir():
-        raise _refused(path, f"{above} is no folder")
-    _try_in(above, path)
+        raise _refused(meant, f"{above} is no folder")
+    _try_in(above, meant)
 
 
 def _try_in(folder: Path, meant: Path) -> None:

@@ -76,6 +76,7 @@ def _work_on_a_block() -> None:
     """Grow layers into a block of tetrahedra, fill what they leave, and look at it."""
     import numpy as np
 
+    from intaglio.stages.finished.reading import mesh_of_source
     from intaglio.stages.layers.into_mesh import layers_into
     from intaglio.volume.complex import set_incidence
     from intaglio.volume.delaunay import delaunay_complex
@@ -88,6 +89,20 @@ def _work_on_a_block() -> None:
     recover_faces(cx, np.array([[0, 1, 2]], np.int32), keys, 40)
     row = {"patches": ["*"], "count": 2, "growth": 1.2, "last": 0.3}
     _look_at(layers_into(_block(6), [row])[0])
+    mesh_of_source(Source("warm.vtu", _GRID))
+
+
+# one polyhedron, whose faces run inward
+_GRID = b"""<VTKFile type="UnstructuredGrid" version="1.0"><UnstructuredGrid>
+<Piece NumberOfPoints="4" NumberOfCells="1"><Points>
+<DataArray type="Float64" NumberOfComponents="3" format="ascii">0 0 0 1 0 0 0 1 0 0 0 1</DataArray>
+</Points><Cells>
+<DataArray type="Int64" Name="connectivity" format="ascii">0 1 2 3</DataArray>
+<DataArray type="Int64" Name="offsets" format="ascii">4</DataArray>
+<DataArray type="UInt8" Name="types" format="ascii">42</DataArray>
+<DataArray type="Int64" Name="faces" format="ascii">4 3 3 2 1 3 2 3 0 3 3 1 0 3 1 2 0</DataArray>
+<DataArray type="Int64" Name="faceoffsets" format="ascii">17</DataArray>
+</Cells></Piece></UnstructuredGrid></VTKFile>"""
 
 
 def _block(n: int) -> Mesh:
