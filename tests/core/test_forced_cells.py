@@ -110,6 +110,8 @@ _TIP = 2 * np.tan(np.radians(5.0))
         ([(0, 0), (2, -_TIP), (2, _TIP)], True, {CORNER}),
         # a strip a tenth as wide as its edges are long
         ([(0, 0), (2, 0), (4, 0), (3, 0.2), (1, 0.2)], True, {STRIP}),
+        # a corner of 90 degrees, cut off with a thin triangle where the face is wide enough
+        ([(0, 0), (4, 0), (4, 1.0), (0, 0.3)], True, set()),
         # the same triangles amid a face that leaves room for better ones
         ([(0, 0), (2, -_TIP), (2, _TIP)], False, set()),
         ([(0, 0), (2, 0), (4, 0), (3, 0.2), (1, 0.2)], False, set()),
