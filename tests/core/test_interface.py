@@ -215,10 +215,11 @@ def test_a_folder_is_not_begun_with_numbers_that_the_recipe_does_not_have(recipe
 
 def test_a_mesh_that_cannot_be_written_is_said_with_its_place(folder, capsys):
     write_cgns(any_cells.tetrahedra(), folder / "m.cgns")
-    target = str(folder / "nowhere/m.cgns")
+    (folder / "taken").write_text("a file, where a folder is meant")
+    target = str(folder / "taken/m.cgns")
     assert main(["layers", "m.cgns", "--count", "1", "-o", target]) == 2
     err = capsys.readouterr().err
-    assert err.startswith("intaglio: ") and "nowhere" in err and "None" not in err
+    assert err.startswith("intaglio: ") and "taken" in err and "None" not in err
 
 
 def test_parts_of_one_name_go_to_folders_of_their_own(recipe, capsys):
