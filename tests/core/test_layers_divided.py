@@ -20,8 +20,8 @@ from intaglio.recipe.plan import MemoryStore, run_to
 from intaglio.recipe.recipe import read_recipe
 from intaglio.stages.volume import volume_mesh
 from intaglio.stages.volume.dividing import DIVISION_ROWS
-from tests.core.shapes import box, pipe, source
-from tests.core.test_layers import _slope, layered_mesh
+from tests.core.shapes import box, cylinder, pipe, source
+from tests.core.test_layers import layered_mesh
 from tests.core.test_layers_at_edges import _around
 
 SIZING = {"smallest": 1.2, "largest": 1.8}
@@ -134,9 +134,16 @@ def test_layers_around_a_sharp_edge_are_divided_with_their_bands(tmp_path, degre
 
 
 def test_where_layers_end_their_steps_are_divided_too(tmp_path):
-    # two walls that come near each other: columns of all numbers of layers
-    rows = [{"patches": ["*"], "count": 6, "growth": 1.2, "first": 0.1}]
-    made = layered_mesh(_slope(), tmp_path, rows, {"smallest": 0.5, "largest": 1.0}, lowest=1.0)
+    # six layers on the side of a rod, three on an end
+    row = {"growth": 1.2, "first": 0.1}
+    rows = [{"patches": ["side"], "count": 6, **row}, {"patches": ["end"], "count": 3, **row}]
+    named = [
+        {"name": "end", "kind": "wall", "faces": ["face_2"]},
+        {"name": "side", "kind": "wall", "faces": "rest"},
+    ]
+    rod = cylinder((0, 0, 0), (0, 0, 1), 5, 10)
+    sizing = {"smallest": 1.0, "largest": 1.5}
+    made = layered_mesh(rod, tmp_path, rows, sizing, {"where": "as-is"}, named)
     mesh = made.named
     walls = [p["name"] for p in made.told["patches"]]
     again = divided(mesh, _walls(mesh, *walls), 12, growth=1.2)

@@ -127,7 +127,7 @@ def _layers(layers: argparse.ArgumentParser) -> None:
     high.add_argument("--first", type=float, help="height of the first layer")
     high.add_argument("--total", type=float, help="height of all layers")
     high.add_argument("--last", type=float, help="last layer over the wall's edge; 0.5 if not said")
-    layers.add_argument("--lowest", type=float, default=0.2, help="share to which they are thinned")
+    layers.add_argument("--lowest", type=float, help="share to which they are thinned at most")
     layers.add_argument("-o", "--output", type=Path, required=True, help="the CGNS or VTU to write")
 
 

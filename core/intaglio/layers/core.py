@@ -113,7 +113,7 @@ def layered(
         if not any(len(b) for b in bad):
             filled = filled_in(start, field, progress, max_cells, improve_passes, target)
             tops = _tops(shells_now, grown, bound, used)
-            better = relaxed(filled.points, filled.tets, tops)
+            better = relaxed(filled.points, filled.tets, tops, len(used))
             bound.points[used] = better[: len(used)]
             return _joined(shells_now, grown, bound, replace(filled, points=better), used)
         again = []

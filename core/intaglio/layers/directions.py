@@ -24,7 +24,7 @@ _ON_EDGE = 0.95
 # walls are folded where their normals part by more than this cosine
 _FOLD = 0.9
 # a direction that sees a face at a cosine under this is none to grow along
-LEAST_SEEN = 0.2
+LEAST_SEEN = 0.18
 
 
 @dataclass(frozen=True)

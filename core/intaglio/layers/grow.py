@@ -34,13 +34,15 @@ from intaglio.numeric.intersections import crossing_triangles
 Progress = Callable[[float, str], None]
 
 # the first layer is lowered to this share of what is asked for before layers end
-LOWEST = 0.2
+LOWEST = 0.02
 _ROUNDS = 40
 # from this round on what still fails grows nothing
 _LAST = 25
 _LOWER = 0.75
 # rounds in which layers are lowered for the shape of their prisms too
 _SHAPING = 8
+# down to this share of what is asked for, if all were as high as the first
+_SHAPED = 0.2
 # what layers leave the core before the next surface, in edges of the wall
 _GAP = 0.8
 # layers lower than this share of the wall's edges keep their growth where there is less room: if it
@@ -103,17 +105,21 @@ def grow(
     if highest is not None:
         height = np.minimum(height, highest)
     progress(0.05, "looking for room")
-    low = lowest * count * first
-    height = sloped(shell, np.minimum(height, room(shell, sides, found) / longer), low)
-    mean = edge_means(shell)
-    height = narrowed(shell, found.way, height, longer, low)
-    height = _without_flat_bands(shell, height, asked, mean, low)
+    mean, least = edge_means(shell), lowest * count * first
+
+    def beside(height: Floats) -> Floats:
+        return _beside(shell, height, asked, mean, least, bends.edges)
+
+    height = beside(np.minimum(height, room(shell, sides, found) / longer))
+    height = narrowed(shell, found.way, height, longer, beside)
+    low = max(lowest, _SHAPED) * count * first
     thin = _THIN * mean
     tri = shell.triangles
     middle_way = _unit(found.way[tri].sum(axis=1))
     gap = _GAP * mean[tri].mean(axis=1)
     for k in range(_ROUNDS):
         progress(0.1 + 0.8 * k / _ROUNDS, "growing layers")
+        height = beside(height)
         stand = fitted(first, growth, count, height, lowest, thin)
         height, number = stand.ends[:, -1], stand.number
         ends = stand.ends * longer[:, None]
@@ -125,7 +131,6 @@ def grow(
             if len(poor):
                 # for a better shape no layers end
                 height[poor] = np.maximum(low[poor], _LOWER * height[poor])
-                height = _without_flat_bands(shell, sloped(shell, height, low), asked, mean, low)
                 continue
         over = tri[turned(shell, found.way, top)].ravel()
         bad: Longs = np.unique(np.concatenate([over, folded.ravel(), warped(bends, ends)]))
@@ -138,7 +143,8 @@ def grow(
             if not len(bad):
                 bad = _crossing(shell, made, core)
             if not len(bad):
-                close = tight(core.points, core.triangles, core.over, middle_way, gap)
+                stands = (number[tri] > 0).any(axis=1)
+                close = tight(shell, core, middle_way, gap, stands)
                 bad = np.unique(tri[close])
                 bad = bad[number[bad] > 0]
                 if k >= _LAST:
@@ -147,26 +153,34 @@ def grow(
         if not len(bad):
             break
         height[bad] = 0.0 if k >= _LAST else height[bad] * _LOWER
-        height = _without_flat_bands(shell, sloped(shell, height, low), asked, mean, low)
     else:
         return _none(shell, sides, found, count)
     lowered = np.where(asked > 0, height / np.where(asked > 0, asked, 1.0), 0.0)
     return Grown(made, core, ends, height, lowered, stand.thinned, count, found)
 
 
-def _without_flat_bands(
-    shell: Shell, height: Floats, asked: Floats, mean: Floats, low: Floats
+def _beside(
+    shell: Shell, height: Floats, asked: Floats, mean: Floats, least: Floats, alike: Ints
 ) -> Floats:
-    """Heights (n,) with none on sharp edges where layers are lowered to so little of their edges
-    that the core would have to stand on slivers."""
+    """Heights (n,) of at most those given that layers can have beside each other: no steeper than a
+    slope, as high at pairs alike (k, 2), and none where that is less than least (n,). All layers
+    stand or none: those that end are wedges, as thin as they are."""
+    while True:
+        height = sloped(shell, height, alike)
+        none = height < least * (1 - 1e-9)
+        none[_flat_bands(shell, height, asked, mean)] = True
+        if not height[none].any():
+            return height
+        height = np.where(none, 0.0, height)
+
+
+def _flat_bands(shell: Shell, height: Floats, asked: Floats, mean: Floats) -> Longs:
+    """Nodes (k,) of sharp edges where layers are lowered to so little of their edges that the core
+    would have to stand on slivers."""
     nodes = shell.arcs.nodes
     little = np.minimum(_FLAT_BAND * mean, _MUCH_LOWER * asked)
     flat = (height < little)[nodes].any(axis=1) & (height[nodes] > 0).all(axis=1)
-    if not flat.any():
-        return height
-    out = height.copy()
-    out[nodes[flat]] = 0.0
-    return sloped(shell, out, low)
+    return nodes[flat].ravel().astype(np.int64)
 
 
 def _crossing(shell: Shell, made: Columns, core: Remade) -> Longs:

@@ -1,5 +1,6 @@
 """How high layers may grow over each node: as far as there is room, and no steeper than a slope."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,23 +8,26 @@ from numba import njit
 
 from intaglio.layers.arcs import arc_steps
 from intaglio.layers.directions import Directions
+from intaglio.layers.remainder import Remade
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints
 from intaglio.numeric.boxtree import box_tree, first_hits
 from intaglio.numeric.chunks import FEW_SLOW, in_chunks
 
 # of the way to the next wall layers take so much, if that grows layers too, else so much
-_SHARED, _ALONE = 0.33, 0.6
+_SHARED, _ALONE = 0.25, 0.6
 # what layers leave the core between them, in edges
 _CORE_EDGES = 1.3
-# height that neighbouring nodes may differ by, per length between them: of layers that are lowered,
-# and of those that end
-SLOPE, _ENDING = 0.2, 0.6
+# height that neighbouring nodes may differ by, per length between them
+SLOPE = 0.2
 # an edge of the cap is at least so long as a share of its wall's edge, reached in so many rounds
 _KEPT, _NARROWINGS = 0.65, 40
 # cosine under which the cap over a triangle counts as turned away from the wall, or a column as
 # lying down
 _FACING = 0.35
+_SLANTED = 0.9
+# of the way from the wall to the next surface the core keeps this share, if not more
+_LEFT = 0.5
 # cosine between columns, seen along the edge between them, under which faces are bent
 _PARTED = np.cos(np.radians(100.0))
 # what a side of a face may part from its mean, a little less than what makes a mesh invalid (rad)
@@ -68,42 +72,46 @@ def room(shell: Shell, sides: Constraints, found: Directions) -> Floats:
     return np.minimum(out, sides.room)
 
 
-def sloped(shell: Shell, height: Floats, low: Floats) -> Floats:
-    """Heights (n,) lowered so that neighbours differ by no more than a slope times their distance:
-    a gentle one where layers are only lowered, a steep one under the heights low (n,), where they
-    end one by one."""
-    edges = shell.wall_edges
+def sloped(shell: Shell, height: Floats, alike: Ints) -> Floats:
+    """Heights (n,) lowered so that neighbours differ by no more than a slope times their distance,
+    and not at all at pairs alike (k, 2); beside nodes on which nothing stands, by whatever."""
     # columns of one arc are of one height
-    edges = np.concatenate([edges, arc_steps(shell)])
+    same = np.concatenate([arc_steps(shell), alike])
+    edges = np.concatenate([shell.wall_edges, same])
     step = np.linalg.norm(shell.points[edges[:, 0]] - shell.points[edges[:, 1]], axis=1)
-    under = np.minimum(height, low)
-    # the length of wall on which a height may be reached from nothing
-    run = under / _ENDING + (height - under) / SLOPE
-    _spread(run, edges, step)
-    steep = np.minimum(run, low / _ENDING)
-    return np.minimum(height, steep * _ENDING + (run - steep) * SLOPE)
+    step[len(shell.wall_edges) :] = 0.0
+    stand = (height[edges] > 0).all(axis=1)
+    out = height.copy()
+    _spread(out, edges[stand], SLOPE * step[stand])
+    return out
 
 
 @njit(cache=True)
-def _spread(run, edges, step):
-    """Lower run (n,) until no edge (e, 2) has it rise by more than its step (e,)."""
+def _spread(height, edges, step):
+    """Lower height (n,) until no edge (e, 2) has it rise by more than its step (e,)."""
     lowered = True
     while lowered:
         lowered = False
         for k in range(edges.shape[0]):
             a, b = edges[k, 0], edges[k, 1]
-            if run[a] > run[b] + step[k]:
-                run[a] = run[b] + step[k]
+            if height[a] > height[b] + step[k]:
+                height[a] = height[b] + step[k]
                 lowered = True
-            elif run[b] > run[a] + step[k]:
-                run[b] = run[a] + step[k]
+            elif height[b] > height[a] + step[k]:
+                height[b] = height[a] + step[k]
                 lowered = True
 
 
-def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats, low: Floats) -> Floats:
+def narrowed(
+    shell: Shell,
+    way: Floats,
+    height: Floats,
+    longer: Floats,
+    beside: Callable[[Floats], Floats],
+) -> Floats:
     """Heights (n,) lowered so that the triangles of the cap, at columns `longer` (n,) times as long
     as high, keep a share of the altitudes that they have on the wall: where walls meet at an inner
-    edge, columns run towards each other. low (n,) as for `sloped`."""
+    edge, columns run towards each other. beside(heights): what they can be beside each other."""
     tri = shell.triangles[shell.grown]
     # each corner in turn as the tip over the edge across
     tip = tri.T.ravel()
@@ -129,7 +137,7 @@ def narrowed(shell: Shell, way: Floats, height: Floats, longer: Floats, low: Flo
         for own in (tip, a, b):
             np.minimum.at(least, own, factor)
         out *= np.maximum(least, 0.85)
-        out = sloped(shell, out, low)
+        out = beside(out)
     return out
 
 
@@ -228,7 +236,10 @@ def _turned(points, tri, base, way, height, shapely, bad, start, end):
                 bad[t] = True
             for i in range(3):
                 v = tri[t, i]
-                if height[v] > 0.0 and _dot3(normal, way[v]) < _FACING:
+                # where the wall is seen at a slant, so may what stands on it be
+                if height[v] > 0.0 and _dot3(normal, way[v]) < min(
+                    _FACING, _SLANTED * _dot3(base[t], way[v])
+                ):
                     bad[t] = True
         if not shapely or bad[t]:
             continue
@@ -280,13 +291,22 @@ def _dot(a: Floats, b: Floats) -> Floats:
     return out
 
 
-def tight(points: Floats, triangles: Ints, over: Ints, way: Floats, least: Floats) -> Ints:
-    """Caps (k,), by the shell's triangle, that leave less than `least` (m,) before the next
-    surface; triangles (t, 3) of points bound the core outward, over the shell's triangle of the
-    first of them that are caps, else -1; way (m, 3): direction at the middle of each."""
-    caps = np.flatnonzero(over >= 0)
-    tree = box_tree(points, triangles)
-    spot = points[triangles[caps]].mean(axis=1)
-    own = over[caps]
-    far, _ = first_hits(tree, spot, way[own], 1e-6 * least[own])
-    return own[far < least[own]].astype(np.int32)
+def tight(shell: Shell, core: Remade, way: Floats, least: Floats, stands: Bools) -> Ints:
+    """Caps (k,), by the shell's triangle, that leave less than least (m,) before the next surface
+    of the core, and less than a share of the way to it from the wall, and caps that those meet; way
+    (m, 3): direction at the middle of each, stands (m,): those on which there are layers."""
+    caps = np.flatnonzero((core.over >= 0) & stands[core.over])
+    tree = box_tree(core.points, core.triangles)
+    own = core.over[caps]
+    skip = 1e-6 * least[own]
+    far, hit = first_hits(tree, core.points[core.triangles[caps]].mean(axis=1), way[own], skip)
+    close = far < least[own]
+    caps, own, far, hit = caps[close], own[close], far[close], hit[close]
+    # where that is not for the layers there, lower ones are no help
+    foot = shell.points[shell.triangles[own]].mean(axis=1)
+    whole = far + np.einsum(
+        "ij,ij->i", core.points[core.triangles[caps]].mean(axis=1) - foot, way[own]
+    )
+    close = far < _LEFT * whole
+    met = core.over[hit[close]]
+    return np.unique(np.concatenate([own[close], met[met >= 0]])).astype(np.int32)

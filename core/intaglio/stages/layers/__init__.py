@@ -64,5 +64,5 @@ STAGE = Stage(
     cost=_cost,
     enters=lambda settings: ("surface",),
     also=_scoped,
-    version=3,
+    version=4,
 )

@@ -32,6 +32,6 @@ class LayerSettings:
         "least height of the first layer, over what is asked for",
         "0.2 keeps all layers in most corners; 1 thins none, so that they end sooner.",
         LOWEST,
-        least=0.05,
+        least=0.01,
         most=1.0,
     )

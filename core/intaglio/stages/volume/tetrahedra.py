@@ -212,5 +212,5 @@ WAY = Way(
             "{target}."
         ),
     ),
-    version=5,
+    version=6,
 )
