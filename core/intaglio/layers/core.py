@@ -14,7 +14,7 @@ from intaglio.errors import StepFailed
 from intaglio.findings import PLACES
 from intaglio.layers.columns import layer_cells
 from intaglio.layers.grow import LOWEST, Grown, grow
-from intaglio.layers.reach import turned
+from intaglio.layers.reach import turned, twisted
 from intaglio.layers.relaxing import Tops, relaxed
 from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.mesh.building import NO_POLYGONS, Polygons
@@ -28,6 +28,8 @@ Progress = Callable[[float, str], None]
 # where a cap cannot be kept whole the layers are lowered to this share and filled around again;
 # later tries leave none there, each in a wider ring, and the last none in such a zone
 _LOWER, _TRIES, _LAST = 0.7, 16, 4
+# where columns do not part, so that no face bends, their tops may go so many times as far
+_FREER = 1.6
 # cosine of the fold up to which the filling may change a diagonal (see volume/recover)
 _FLAT = np.cos(np.radians(12.0))
 
@@ -223,7 +225,8 @@ def _tops(shells: list[Shell], grown: list[Grown], bound: _Boundary, used: Longs
         nodes, own = nodes[own >= 0], own[own >= 0]
         point.append(own)
         way.append(have.found.way[nodes])
-        last.append(have.ends[nodes, -1] - have.ends[nodes, count[nodes] - 1])
+        free = np.where(np.isin(nodes, twisted(shell, have.found.way).edges), 1.0, _FREER)
+        last.append(free * (have.ends[nodes, -1] - have.ends[nodes, count[nodes] - 1]))
     return Tops(np.concatenate(point), np.concatenate(way), np.concatenate(last))
 
 

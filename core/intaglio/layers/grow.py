@@ -88,7 +88,7 @@ def grow(
     sides = constraints(shell)
     found = found or directions(shell, sides)
     count = np.where(shell.walls, count, 0).astype(np.int32)
-    asked = fitted(first, growth, count, np.full(len(count), np.inf), lowest).ends[:, -1]
+    asked = fitted(first, growth, count, np.full(len(count), np.inf)).ends[:, -1]
     # along a slanted column
     longer = 1.0 / np.clip(found.mean, 1.0 / LONGEST, 1.0)
     # columns that part from each other are as long, so that faces between them bend least
@@ -120,7 +120,7 @@ def grow(
     for k in range(_ROUNDS):
         progress(0.1 + 0.8 * k / _ROUNDS, "growing layers")
         height = beside(height)
-        stand = fitted(first, growth, count, height, lowest, thin)
+        stand = fitted(first, growth, count, height, thin)
         height, number = stand.ends[:, -1], stand.number
         ends = stand.ends * longer[:, None]
         top = ends[:, -1]
@@ -143,7 +143,7 @@ def grow(
             if not len(bad):
                 bad = _crossing(shell, made, core)
             if not len(bad):
-                stands = (number[tri] > 0).any(axis=1)
+                stands = np.asarray((number[tri] > 0).any(axis=1))
                 close = tight(shell, core, middle_way, gap, stands)
                 bad = np.unique(tri[close])
                 bad = bad[number[bad] > 0]

@@ -85,14 +85,12 @@ def fitted(
     growth: Floats,
     count: Ints,
     height: Floats,
-    lowest: float,
     thin: Floats | float = 0.0,
 ) -> Fitted:
     """Layers (n,) that are no higher in all than height (n,). Those higher than thin (n,) first
     grow slower, down to not at all; then those below stop growing at a height too, down to all
-    being as high as the first; then all get thinner, down to the share `lowest`; then there are
-    fewer of them. So the thinnest layers stay as asked for as long as they can, alike beside each
-    other."""
+    being as high as the first; then all get thinner. So the thinnest layers stay as asked for as
+    long as they can, alike beside each other. Where there is no height there are none."""
     most = int(count.max(initial=0))
     layer = np.arange(most)[None, :]
     within = layer < count[:, None]
@@ -117,11 +115,9 @@ def fitted(
     even = count * first
     thinned = np.ones(len(first))
     low = np.flatnonzero((grows == 0) & (count > 0))
-    thinned[low] = np.maximum(lowest, height[low] / np.maximum(even[low], 1e-300))
+    thinned[low] = height[low] / np.maximum(even[low], 1e-300)
     step[low] = np.where(within[low], (thinned * first)[low, None], 0.0)
-    fewer = low[height[low] < lowest * even[low]]
-    number[fewer] = np.floor(height[fewer] / np.maximum(lowest * first[fewer], 1e-300) * (1 + 1e-9))
-    number = np.minimum(number, count).astype(np.int32)
+    number = number.astype(np.int32)
     step[layer >= number[:, None]] = 0.0
     ends = np.concatenate([np.zeros((len(first), 1)), np.cumsum(step, axis=1)], axis=1)
     return Fitted(number, ends, np.where(number > 0, thinned, 0.0))

@@ -14,22 +14,22 @@ from intaglio.layers.shell import Floats, Ints, Longs
 from intaglio.quality.cells import dihedral_angles
 
 # tetrahedra with a smaller dihedral angle (degrees) are looked at
-_LEAST = 16.0
+_LEAST = 18.0
 # degrees as poor as a scaled Jacobian of 1: 12° as 0.15
-_PER_JACOBIAN = 80.0
-# how far a top may go, over the height of its last layer
-_STEPS = (-0.4, -0.25, -0.16, -0.08, 0.08, 0.16, 0.25, 0.4)
-_SWEEPS = 3
+_PER_JACOBIAN = 100.0
+# how far a top may go, over what it may go by
+_STEPS = (-0.25, -0.16, -0.08, 0.08, 0.16, 0.25)
+_SWEEPS = 6
 # ways in which nodes of the core go, and how far, over the mean of the edges of the tetrahedra
 _WAYS = np.array([w for w in product((-1, 0, 1), repeat=3) if any(w)], np.float64)
 _WAYS /= np.linalg.norm(_WAYS, axis=1)[:, None]
-_FAR = (0.05, 0.15)
+_FAR = (0.04, 0.12, 0.3)
 
 
 @dataclass(frozen=True)
 class Tops:
-    """Points (k,) at the tops of columns, the direction (k, 3) of each column, and the height (k,)
-    of its last layer."""
+    """Points (k,) at the tops of columns, the direction (k, 3) of each column, and what it goes by
+    (k,): the height of its last layer, or more where that bends no face."""
 
     point: Longs
     way: Floats

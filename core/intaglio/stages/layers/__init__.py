@@ -53,8 +53,8 @@ STAGE = Stage(
         Sentence("Grow layers from the walls: {layers}"),
         Sentence("Towards the core they {onward}."),
         Sentence(
-            "Where there is less room, let the outer ones grow slower, then thin all to {lowest} "
-            "of their height, then end them one by one."
+            "Where there is less room, let the outer ones grow slower, then thin all, to {lowest} "
+            "of their height at the least; where that is too high none stand."
         ),
     ),
     "Grow the layers",

@@ -31,7 +31,7 @@ def layer_defaults(domain: Report, patches: Report) -> Derived:
         {
             "layers": why if rows else "None: no wall of a fluid is there to grow them from.",
             "onward": "The number asked for is the number made.",
-            "lowest": "Keeps all layers in most corners.",
+            "lowest": "Layers that end are flat wedges; thin ones are not.",
         },
     )
 

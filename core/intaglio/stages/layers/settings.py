@@ -30,7 +30,7 @@ class LayerSettings:
     lowest: float = blank(
         "number",
         "least height of the first layer, over what is asked for",
-        "0.2 keeps all layers in most corners; 1 thins none, so that they end sooner.",
+        "0.02 keeps them in all but the sharpest corners; 1 thins none, so that they end.",
         LOWEST,
         least=0.01,
         most=1.0,
