@@ -7,7 +7,7 @@ import { pageOf } from "../stages/registry";
 import { conditionOf, reportOf, stateOf, useBench } from "../study/context";
 import { factsOf, parts, shown } from "../study/sentences";
 import { type Spread, spread } from "../study/trials";
-import { Findings } from "./Findings";
+import { Findings, useFailure } from "./Findings";
 import { GeometryFiles } from "./GeometryFiles";
 import { Progress } from "./Header";
 import { Trial } from "./Trial";
@@ -23,6 +23,7 @@ export function Brief({ trouble }: { trouble: string | null }) {
   const client = useQueryClient();
   const condition = conditionOf(bench, stage);
   const page = pageOf(stage);
+  const failure = useFailure();
 
   function change(name: string, value: unknown) {
     setWrong(null);
@@ -132,10 +133,16 @@ export function Brief({ trouble }: { trouble: string | null }) {
                   : condition === "outdated"
                     ? "↻ out of date"
                     : condition === "failed"
-                      ? "✕ it failed: see the finding below"
+                      ? "✕ it failed"
                       : ""}
             </span>
           </div>
+        )}
+        {/* the finding itself may stand below the fold */}
+        {!trial && !job && failure && (
+          <p className="mt-1.5 line-clamp-4 leading-snug text-madder" title={failure.message}>
+            ✕ {failure.message}
+          </p>
         )}
       </div>
       {trouble && (

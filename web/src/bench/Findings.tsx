@@ -15,8 +15,25 @@ const LEVEL: Record<string, [string, string]> = {
 
 const useNone = (): Finding[] => [];
 
-function useFindings(): Finding[] {
+/** Why the stage could not be made when it was last asked for. */
+export function useFailure(): Finding | null {
   const { variant, stage, job, lastJob } = useBench();
+  const problem = lastJob?.state === "failed" ? lastJob.problem : null;
+  if (job || !problem || stateOf(variant, stage).condition === "current") return null;
+  if (lastJob?.stage !== stage && lastJob?.target !== stage) return null;
+  return {
+    code: problem.code,
+    level: "error",
+    message: problem.message,
+    count: problem.places.length || 1,
+    places: problem.places,
+    advice: "",
+  };
+}
+
+function useFindings(): Finding[] {
+  const { variant, stage } = useBench();
+  const failure = useFailure();
   // a page's hook stays the same as long as its stage is shown: see the key in Brief
   const foretold = (pageOf(stage).useFindings ?? useNone)();
   const state = stateOf(variant, stage);
@@ -31,19 +48,7 @@ function useFindings(): Finding[] {
       advice: "",
     });
   }
-  const failed =
-    !job && lastJob?.state === "failed" && lastJob.problem && state.condition !== "current";
-  if (failed && (lastJob.stage === stage || lastJob.target === stage)) {
-    const p = lastJob.problem!;
-    out.push({
-      code: p.code,
-      level: "error",
-      message: p.message,
-      count: p.places.length || 1,
-      places: p.places,
-      advice: "",
-    });
-  }
+  if (failure) out.push(failure);
   const report = state.report as { findings?: Finding[] } | null;
   if (["current", "looking"].includes(state.condition)) out.push(...(report?.findings ?? []));
   out.push(...foretold);

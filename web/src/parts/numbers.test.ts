@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { bytes, count, duration, measure } from "./numbers";
+import { bytes, count, counted, duration, measure } from "./numbers";
 
 describe("numbers", () => {
   it("separates thousands", () => {
@@ -16,6 +16,12 @@ describe("numbers", () => {
   it("writes very large and very small numbers with a power", () => {
     expect(measure(1.5e-9)).toBe("1.5·10⁻⁹");
     expect(measure(2e8)).toBe("2·10⁸");
+  });
+  it("counts things, one of them or millions", () => {
+    expect(counted(1, "patch", "patches")).toBe("1 patch");
+    expect(counted(0, "patch", "patches")).toBe("0 patches");
+    expect(counted(126_640, "cell")).toBe("126,640 cells");
+    expect(counted(9_967_008, "cell")).toBe("9.97 M cells");
   });
   it("tells durations and sizes", () => {
     expect(duration(75)).toBe("1 min");

@@ -53,3 +53,9 @@ export function ago(iso: string): string {
     year: "numeric",
   });
 }
+
+/** So many things, in words that fit a narrow place: one of them, or from a million on in millions. */
+export function counted(value: number, one: string, many = `${one}s`): string {
+  if (value === 1) return `1 ${one}`;
+  return value < 1e6 ? `${count(value)} ${many}` : `${measure(value / 1e6, 3)} M ${many}`;
+}

@@ -1,4 +1,4 @@
-import { count } from "../../parts/numbers";
+import { counted } from "../../parts/numbers";
 import { reportOf } from "../../study/context";
 import type { StagePage } from "../stage";
 import { GeometryConsequences } from "./Consequences";
@@ -16,7 +16,7 @@ export const page: StagePage = {
   takesFiles: true,
   headline: ({ variant }) => {
     const r = reportOf(variant, "geometry");
-    return r ? `${count(r.faces.length)} faces` : "";
+    return r ? counted(r.faces.length, "face") : "";
   },
   Consequences: GeometryConsequences,
   useSections,

@@ -1,3 +1,4 @@
+import { counted } from "../../parts/numbers";
 import { reportOf } from "../../study/context";
 import type { StagePage } from "../stage";
 import { useSections } from "./sections";
@@ -9,7 +10,7 @@ export const page: StagePage = {
   tools: [],
   headline: ({ variant }) => {
     const r = reportOf(variant, "patches");
-    return r ? `${r.patches.length} patches` : "";
+    return r ? counted(r.patches.length, "patch", "patches") : "";
   },
   Consequences: () => null,
   useSections,

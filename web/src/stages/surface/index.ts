@@ -1,4 +1,4 @@
-import { count } from "../../parts/numbers";
+import { counted } from "../../parts/numbers";
 import { verdictOf } from "../../quality/verdict";
 import { reportOf } from "../../study/context";
 import { useMeshSections } from "../patches/sections";
@@ -19,7 +19,7 @@ export const page: StagePage = {
   facetsOnly: true,
   headline: ({ variant }) => {
     const r = reportOf(variant, "surface");
-    return r ? `${count(r.triangles)} triangles` : "";
+    return r ? counted(r.triangles, "triangle") : "";
   },
   verdict: ({ variant }) => verdictOf(reportOf(variant, "surface")?.verdict),
   Consequences: SurfaceConsequences,

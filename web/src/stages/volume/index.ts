@@ -1,4 +1,4 @@
-import { count } from "../../parts/numbers";
+import { counted } from "../../parts/numbers";
 import { verdictOf } from "../../quality/verdict";
 import { reportOf } from "../../study/context";
 import { useMeshSections } from "../patches/sections";
@@ -14,7 +14,7 @@ export const page: StagePage = {
   tools: [],
   headline: ({ variant }) => {
     const r = reportOf(variant, "volume");
-    return r ? `${count(r.cells)} cells` : "";
+    return r ? counted(r.cells, "cell") : "";
   },
   verdict: ({ variant }) => verdictOf(reportOf(variant, "volume")?.verdict),
   Consequences: VolumeConsequences,
