@@ -7,7 +7,6 @@ from intaglio.commands.judging import read, report_of
 from intaglio.commands.telling import finding_line, report_lines
 from intaglio.errors import StepFailed
 from intaglio.formats.registry import mesh_format
-from intaglio.layers.grow import LOWEST
 from intaglio.quality.report import mesh_findings
 from intaglio.quality.values import Values
 from intaglio.stages.layers.into_mesh import layers_into
@@ -23,9 +22,8 @@ def layers(args: argparse.Namespace) -> int:
     row = {"patches": args.patches, "count": args.count, "growth": args.growth, **heights}
     rows = LAYER_ROWS.check("layers", "layers on walls", [row], {})
     target = mesh_format(args.output)
-    made, told, found = layers_into(
-        read(args.mesh), rows, LOWEST if args.lowest is None else args.lowest
-    )
+    lowest = {} if args.lowest is None else {"lowest": args.lowest}
+    made, told, found = layers_into(read(args.mesh), rows, **lowest)
     target.write(made, args.output, {})
     _tell(report_of(made))
     for patch in told:
