@@ -27,7 +27,7 @@ from intaglio.layers.reach import (
     warped,
 )
 from intaglio.layers.remainder import Remade, remade
-from intaglio.layers.shell import Floats, Ints, Longs, Shell
+from intaglio.layers.shell import Bools, Floats, Ints, Longs, Shell
 from intaglio.layers.sides import Constraints, constraints
 from intaglio.numeric.intersections import crossing_triangles
 
@@ -163,15 +163,25 @@ def _beside(
     shell: Shell, height: Floats, asked: Floats, mean: Floats, least: Floats, alike: Ints
 ) -> Floats:
     """Heights (n,) of at most those given that layers can have beside each other: no steeper than a
-    slope, as high at pairs alike (k, 2), and none where that is less than least (n,). All layers
-    stand or none: those that end are wedges, as thin as they are."""
+    slope, as high at pairs alike (k, 2), and none where that is less than least (n,) or nothing
+    stands around. All layers stand or none: those that end are wedges, as thin as they are."""
     while True:
         height = sloped(shell, height, alike)
         none = height < least * (1 - 1e-9)
         none[_flat_bands(shell, height, asked, mean)] = True
+        none |= _alone(shell, height)
         if not height[none].any():
             return height
         height = np.where(none, 0.0, height)
+
+
+def _alone(shell: Shell, height: Floats) -> Bools:
+    """Nodes (n,) around which layers stand nowhere: one column is a stack of flat cells."""
+    edges = shell.wall_edges[(height[shell.wall_edges] > 0).all(axis=1)]
+    out = np.ones(len(height), bool)
+    out[edges] = False
+    out[shell.arcs.nodes] = False
+    return out
 
 
 def _flat_bands(shell: Shell, height: Floats, asked: Floats, mean: Floats) -> Longs:
