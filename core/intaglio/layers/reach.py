@@ -17,9 +17,11 @@ from intaglio.triangles.measures import triangle_areas
 
 # of the way to the next wall layers take so much, if that grows layers too, else so much
 _SHARED, _ALONE = 0.25, 0.6
-# what layers leave the core between them, in edges; where walls face each other, by this cosine,
-# and are nearer, there is no room for layers; how near is taken in the mean over some rings
-_CORE_EDGES, _FACED, _RINGS = 1.3, 0.97, 8
+# what layers leave the core between them, in edges
+_CORE_EDGES = 1.3
+# where walls face each other, by this cosine, and are nearer than so many edges, in the mean over
+# some rings, there is no room for layers
+_FACED, _NARROW, _RINGS = 0.97, 0.5, 8
 # height that neighbouring nodes may differ by, per length between them
 SLOPE = 0.2
 # an edge of the cap is at least so long as a share of its wall's edge, reached in so many rounds
@@ -76,14 +78,14 @@ def room(shell: Shell, sides: Constraints, found: Directions) -> Floats:
 
 
 def _in_narrow_gaps(shell: Shell, tree: BoxTree) -> Longs:
-    """Nodes (k,) with half or more of their walls across a gap that the core alone needs."""
+    """Nodes (k,) with half or more of their walls across a gap too narrow for layers and a core."""
     grown = np.flatnonzero(shell.grown)
     tri = shell.triangles[grown]
     size = edge_means(shell)[tri].mean(axis=1)
     middle, inward = shell.points[tri].mean(axis=1), shell.inward[grown]
     far, hit = first_hits(tree, middle, inward, 1e-6 * np.maximum(size, 1e-300))
     turn = np.abs(_dot(shell.inward[np.maximum(hit, 0)], inward))
-    faced = np.flatnonzero((far < 2.0 * _CORE_EDGES * size) & (turn > _FACED))
+    faced = np.flatnonzero((far < 3.0 * _NARROW * size) & (turn > _FACED))
     # one gap is told as one, though sizes on it differ
     gap, corners = far[faced] / np.maximum(size[faced], 1e-300), tri[faced]
     n = len(shell.points)
@@ -93,7 +95,7 @@ def _in_narrow_gaps(shell: Shell, tree: BoxTree) -> Longs:
         gap = at[corners].mean(axis=1)
     area = triangle_areas(shell.points, tri)
     narrow = np.zeros(len(tri))
-    narrow[faced[gap < _CORE_EDGES]] = 1.0
+    narrow[faced[gap < _NARROW]] = 1.0
     around = np.bincount(tri.ravel(), np.repeat(area, 3), minlength=n)
     part = np.bincount(tri.ravel(), np.repeat(area * narrow, 3), minlength=n)
     bare = (around > 0) & (part >= 0.5 * around)
