@@ -137,7 +137,7 @@ def web_server(address: str, port: int, proxy: str | None = None) -> list[str]:
     command = [
         sys.executable, "-m", "uvicorn", "intaglio_server.asgi:application",
         "--host", address, "--port", str(port), "--log-level", "warning",
-        "--timeout-graceful-shutdown", "2",
+        "--timeout-graceful-shutdown", "2", "--http", "intaglio_server.patience:PatientProtocol",
     ]  # fmt: skip
     if proxy is None:
         return [*command, "--no-proxy-headers"]

@@ -25,7 +25,7 @@ App = Callable[[Scope, Receive, Send], Awaitable[None]]
 
 # where files come in; elsewhere a body is a form's
 _FILES = re.compile(r"^/api/studies(/\d+/files)?$")
-# what a request has besides its files; seconds between two pieces, and bytes a second over all
+# what a request may have besides its files; seconds between two pieces, and bytes a second over all
 _AROUND, _PAUSE, _SLOWEST = 2**20, 30.0, 10_000.0
 
 
@@ -44,7 +44,7 @@ class Guard:
         self.app = app
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http" or scope["method"] in ("GET", "HEAD", "OPTIONS"):
+        if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
         begun = False
@@ -66,6 +66,9 @@ async def _allowed(scope: Scope) -> int:
     """Bytes that this request may have. Raises _Refused."""
     headers = {name.lower(): value for name, value in scope["headers"]}
     most = int(settings.DATA_UPLOAD_MAX_MEMORY_SIZE)
+    if scope["method"] in ("GET", "HEAD", "OPTIONS"):
+        # nothing here reads a body with these
+        most = 0
     if scope["method"] == "POST" and _FILES.match(scope["path"]):
         if not await sync_to_async(_signed_in)(headers.get(b"cookie", b"").decode("latin-1")):
             raise _Refused(403, "not_authenticated", "Sign in first.")

@@ -138,6 +138,7 @@ if TLS:
         f"https://{host}" for host in ALLOWED_HOSTS if host not in ("127.0.0.1", "testserver")
     ]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5 * 2**20
+DATA_UPLOAD_MAX_NUMBER_FILES = 200
 FILE_UPLOAD_MAX_MEMORY_SIZE = 5 * 2**20
 
 REST_FRAMEWORK = {

@@ -4,7 +4,12 @@ import logging
 from typing import Any
 
 from django.conf import settings
-from django.core.exceptions import RequestDataTooBig
+from django.core.exceptions import (
+    RequestDataTooBig,
+    SuspiciousOperation,
+    TooManyFieldsSent,
+    TooManyFilesSent,
+)
 from django.db import DataError, InterfaceError, OperationalError
 from rest_framework import status
 from rest_framework.exceptions import APIException
@@ -20,6 +25,7 @@ log = logging.getLogger(__name__)
 
 
 AWAY = "The database is away at the moment. Nothing was changed. Try again in a moment."
+TOO_MANY = "At most {} files are taken at once, and few fields besides. Send them as one zip."
 UNFIT = "This holds something that cannot be kept: a number or a text beyond all bounds."
 
 
@@ -66,6 +72,11 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     if response is None and isinstance(error, RequestDataTooBig):
         most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE / 2**20
         return _told("too-large", f"A request may have {most:.0f} MiB at the most.", 413)
+    if response is None and isinstance(error, (TooManyFieldsSent, TooManyFilesSent)):
+        return _told("too-many", TOO_MANY.format(settings.DATA_UPLOAD_MAX_NUMBER_FILES), 413)
+    if response is None and isinstance(error, SuspiciousOperation):
+        log.warning("refused: %r", error)
+        return _told("unfit", UNFIT, status.HTTP_400_BAD_REQUEST)
     if response is None and isinstance(error, (DataError, UnicodeError, RecursionError, TooMuch)):
         log.info("refused: %r", error)
         return _told("unfit", UNFIT, status.HTTP_400_BAD_REQUEST)

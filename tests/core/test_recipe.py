@@ -40,6 +40,7 @@ def test_arithmetic(text, value):
     [
         "", "two", "__import__('os')", "1/0", "9**9**9", "[1]", "throat.real", "1" * 300,
         "'a' * 9", "(-8)**0.5", "1e308 * 10", "throat()", "True", "{1}", "1 < 2", "1 if 2 else 3)",
+        "'a' * 10**12", "b'a' * 9 ** 9", "9j", "None", "...", "-" * 190 + "1" + "j",
         "(" * 150, "throat[0]", "f'{1}'", "lambda: 1", "9 if throat > 1 else (", "not 1",
     ],
 )  # fmt: skip

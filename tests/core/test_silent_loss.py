@@ -7,6 +7,7 @@ import zipfile
 import numpy as np
 import pytest
 
+from intaglio.errors import FileRejected
 from intaglio.formats.file_names import distinct, file_name, inner_path
 from intaglio.formats.stl import patch_differences, read_stl, stl_bytes, write_patches
 from intaglio.mesh.mesh import Patch
@@ -24,6 +25,25 @@ def test_a_head_that_tells_fewer_triangles_than_there_are_is_said():
     (problem,) = read.problems
     assert problem[0] == "more-than-told" and "2 more" in problem[1]
     assert read_stl(stl_bytes(TRIANGLE, np.array([[0, 1, 2]]), "one"), "one.stl").problems == ()
+
+
+def test_a_zip_that_unpacks_to_much_is_refused_before_it_is():
+    """Zeros of a gigabyte in a megabyte, and a long list of empty files."""
+    large, many = io.BytesIO(), io.BytesIO()
+    with zipfile.ZipFile(large, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("zeros.stl", bytes(10_000_000))
+    with zipfile.ZipFile(many, "w") as archive:
+        for k in range(50_000):
+            archive.writestr(f"a folder of some name/another/of more letters/{k}.stl", b"")
+    assert len(large.getvalue()) < 100_000
+    for data in (large, many):
+        with pytest.raises(FileRejected, match="more"):
+            together([("one.stl", b"1"), ("more.zip", data.getvalue())], most=5_000_000)
+    # what several hold counts together
+    with pytest.raises(FileRejected, match="unpacks to more"):
+        together([(f"{k}.zip", large.getvalue()) for k in range(3)], most=25_000_000)
+    held = together([(f"{k}.zip", large.getvalue()) for k in range(2)], most=25_000_000)
+    assert [len(data) for _, data in held.files()] == [10_000_000] * 2
 
 
 def test_a_zip_beside_other_files_is_unpacked():

@@ -34,10 +34,10 @@ class Kept:
         await send({"type": "http.response.body", "body": b"{}"})
 
 
-def asked(path, pieces, headers=(), last=True):
+def asked(path, pieces, headers=(), last=True, method="POST"):
     """Status and words of the reply to a body in pieces, and how much of it was taken."""
     app = Kept()
-    scope = {"type": "http", "method": "POST", "path": path, "headers": list(headers)}
+    scope = {"type": "http", "method": method, "path": path, "headers": list(headers)}
 
     async def ask():
         there = ApplicationCommunicator(Guard(app), scope)
@@ -82,6 +82,13 @@ def test_a_length_that_is_too_much_is_refused_unread(settings):
     long = [(b"content-length", b"99999999999")]
     assert asked("/api/session", [PIECE], long) == (413, "too-large", 0)
     assert asked("/api/session", [PIECE], [(b"content-length", b"many")]) == (400, "bad-length", 0)
+
+
+@pytest.mark.parametrize("method", ["GET", "HEAD", "OPTIONS", "DELETE", "PUT", "TRACE"])
+def test_a_body_is_bounded_whatever_the_method(settings, method):
+    settings.DATA_UPLOAD_MAX_MEMORY_SIZE = 100_000
+    status, code, taken = asked("/api/session", [PIECE] * 200, method=method)
+    assert (status, code) == (413, "too-large") and taken < 2_000_000
 
 
 def test_who_sends_nothing_for_long_is_cut(monkeypatch):

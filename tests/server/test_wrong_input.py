@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from django.core.exceptions import SuspiciousOperation, TooManyFieldsSent, TooManyFilesSent
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import DataError, OperationalError
 
@@ -78,12 +79,38 @@ def test_a_ruler_far_out_is_refused(ada, variant, work, known, at):
         (OperationalError("terminating connection"), "away", 503),
         (DataError("integer out of range"), "unfit", 400),
         (RecursionError(), "unfit", 400),
+        (TooManyFilesSent(), "too-many", 413),
+        (TooManyFieldsSent(), "too-many", 413),
+        (SuspiciousOperation(), "unfit", 400),
         (RuntimeError("a fault"), "server", 500),
     ],
 )
 def test_errors_have_words_whatever_they_are(error, code, number):
     answer = handle(error, {"view": object()})
     assert answer.status_code == number and answer.data["code"] == code and answer.data["message"]
+
+
+def test_more_files_or_fields_than_are_taken_are_refused_in_words(ada, study, settings):
+    files = [SimpleUploadedFile(f"{k}.stl", b"solid") for k in range(201)]
+    fields = {f"field_{k}": "1" for k in range(1001)}
+    for at in ("/api/studies", f"/api/studies/{study.id}/files"):
+        for body in ({"file": files}, fields):
+            answer = ada.post(at, body)
+            assert answer.status_code == 413 and "zip" in answer.data["message"]
+    assert Job.objects.count() == 0
+
+
+@pytest.mark.parametrize("kind", ["patches", "faces"])
+def test_names_in_a_row_are_many_but_patterns_are_few(ada, variant, kind):
+    def rows(names):
+        if kind == "faces":
+            return {"patches": {"patches": [{"name": "w", "kind": "wall", "faces": names}]}}
+        return {"layers": {"layers": [{"patches": names, "count": 3, "growth": 1.2, "last": 0.5}]}}
+
+    few = [f"*{k}" for k in range(100)]
+    assert patch(ada, variant, rows([*few, *(f"wall_{k}" for k in range(900))])).status_code == 200
+    answer = patch(ada, variant, rows([*few, "*a"]))
+    assert answer.status_code == 400 and "100 names with a *" in answer.data["message"]
 
 
 def test_a_part_that_is_scaled_out_of_all_numbers_stays_a_study(ada, variant, work):

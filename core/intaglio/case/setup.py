@@ -29,7 +29,7 @@ from intaglio.case.similarity import (
 )
 from intaglio.errors import SettingRejected
 from intaglio.settings.kinded import Kinded
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 from intaglio.units import MM_PER_UNIT
 
 # °C of a fluid that says nothing else
@@ -156,16 +156,16 @@ def matched(
     out = _Matched({}, [], [])
     for n, row in enumerate(rows, 1):
         kind = kinded.kind(row["is"])
-        meant = [
-            name for name, own in named.items() if kind.fit(own) and fits(row[kinded.scope], name)
-        ]
+        means = meaning(row[kinded.scope])
+        meant = [name for name, own in named.items() if kind.fit(own) and means(name)]
+        said = {p.strip().lower() for p in row[kinded.scope]}
         # a row for all the rest may find none
         if not meant and any(p.strip() != "*" for p in row[kinded.scope]):
             out.unmatched.append((setting, n, ", ".join(row[kinded.scope])))
         for name in meant:
             if name in out.row:
                 # a pattern is overruled by what came before it; a name said twice is a mistake
-                if name.lower() in (p.strip().lower() for p in row[kinded.scope]):
+                if name.lower() in said:
                     out.twice.append((setting, name))
             else:
                 out.row[name] = row

@@ -8,7 +8,7 @@ import numpy as np
 from intaglio.case.setup import CaseSetup, PatchSetup
 from intaglio.findings import Finding, offer
 from intaglio.mesh.mesh import Floats
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 
 # velocities of one stream may differ by this share of the faster
 _ALIKE = 0.05
@@ -91,7 +91,7 @@ def _one_stream(
     said: dict[str, Any] = {"pressure": 0.0}
     for row in rows:
         others = [n for n in row["patches"] if n not in names]
-        if any(fits(row["patches"], n) for n in names):
+        if any(map(meaning(row["patches"]), names)):
             # what else is said of it stays
             said |= {key: row[key] for key in _STAYS if key in row}
         if others:

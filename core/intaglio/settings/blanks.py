@@ -7,15 +7,16 @@ names its blanks in braces.
 import dataclasses
 import math
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from intaglio.errors import SettingRejected
 from intaglio.settings.expressions import evaluate
+from intaglio.settings.patterns import is_wild
 
 # of a list that is typed or dropped in
-_MOST_NAMES, _LONGEST_NAME = 1000, 200
+_MOST_NAMES, _LONGEST_NAME, _MOST_WILD = 1000, 200, 100
 # of anything that is set: rows of a list, names in one, letters of a text, lists in lists, and how
 # large a number may be
 _MOST_ROWS, _MOST_IN_LIST, _LONGEST_TEXT, _DEEPEST, _LARGEST = 500, 50_000, 2000, 12, 1e15
@@ -161,6 +162,7 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
             raise SettingRejected(where, f"Name {label} here; * stands for any letters.")
         if described.most is not None and len(names) != described.most:
             raise SettingRejected(where, f"{label}: name {described.most:g}.")
+        refuse_many_patterns(where, label, names)
         return list(names)
     if described.type == "flag":
         if not isinstance(value, bool):
@@ -177,6 +179,15 @@ def check_value(where: str, described: Blank, value: Any, numbers: Mapping[str, 
             raise SettingRejected(where, f"{label} needs a text.")
         return value
     raise SettingRejected(where, f"{label} has a type that this version does not know.")
+
+
+def refuse_many_patterns(where: str, label: str, names: Iterable[str]) -> None:
+    """Raises SettingRejected for more patterns than anyone names faces by: each is tried on all."""
+    wild = {name for name in names if is_wild(name)}
+    if len(wild) > _MOST_WILD:
+        raise SettingRejected(
+            where, f"{label}: at most {_MOST_WILD} names with a * in one row. Name the others."
+        )
 
 
 def _refuse_unfit(where: str, label: str, value: Any, depth: int = 0) -> None:

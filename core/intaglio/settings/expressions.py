@@ -15,7 +15,14 @@ _LARGEST_EXPONENT = 64.0
 def _power(base: float, exponent: float) -> float:
     if abs(exponent) > _LARGEST_EXPONENT:
         raise ValueError("the exponent is too large")
-    return float(base) ** exponent
+    return base**exponent
+
+
+def _number(node: ast.Constant) -> float:
+    """A constant, which is a number: text and bytes could be multiplied."""
+    if isinstance(node.value, bool) or not isinstance(node.value, (int, float)):
+        raise TypeError(f"{node.value!r:.20} is no number")
+    return float(node.value)
 
 
 _OPERATORS = {
@@ -29,7 +36,7 @@ _OPERATORS = {
 }
 
 # arithmetic alone: no attributes, calls, comparisons or texts
-_NODES = (ast.Expr, ast.Constant, ast.Name, ast.BinOp, ast.UnaryOp)
+_NODES = (ast.Expr, ast.Name, ast.BinOp, ast.UnaryOp)
 
 
 def evaluate(text: str, numbers: Mapping[str, float]) -> float:
@@ -40,14 +47,16 @@ def evaluate(text: str, numbers: Mapping[str, float]) -> float:
     if len(text) > _LONGEST:
         raise ValueError("the expression is too long")
     parser = SimpleEval(operators=_OPERATORS, functions={}, names=dict(numbers))
-    parser.nodes = {node: parser.nodes[node] for node in _NODES}
+    parser.nodes = {node: parser.nodes[node] for node in _NODES} | {ast.Constant: _number}
     try:
         value = parser.eval(text.strip().lstrip("=").strip())
     except NameNotDefined as error:
         raise ValueError(f"the number “{error.name}” is not defined") from error
     except (ZeroDivisionError, OverflowError) as error:
         raise ValueError(f"“{text}” has no finite value") from error
-    except (InvalidExpression, SyntaxError, TypeError, KeyError, RecursionError) as error:
+    except (
+        InvalidExpression, SyntaxError, TypeError, KeyError, RecursionError, MemoryError
+    ) as error:  # fmt: skip
         raise ValueError(f"“{text}” is not an arithmetic expression") from error
     if isinstance(value, bool) or not isinstance(value, (int, float, complex)):
         raise ValueError(f"“{text}” is not an arithmetic expression")

@@ -155,7 +155,8 @@ def _uploaded(request: Request) -> Source:
         if total > settings.UPLOAD_BYTES:
             raise _too_large(name, upload.size)
         files.append((name, upload.read()))
-    return together(files)
+    # what zips among several hold counts; one alone is unpacked by the child that reads it
+    return together(files, settings.UPLOAD_BYTES)
 
 
 def _awaited(study: Study) -> Source:
@@ -171,10 +172,10 @@ def _awaited(study: Study) -> Source:
 
 def _joined(first: Source, more: list[tuple[str, bytes]]) -> Source:
     """All files as one source. Raises FileRejected beyond the limit."""
-    files = [*first.files(), *more]
+    files = [*first.files(settings.UPLOAD_BYTES), *more]
     if sum(len(data) for _, data in files) > settings.UPLOAD_BYTES:
         raise _too_large(more[-1][0], len(more[-1][1]))
-    return together(files)
+    return together(files, settings.UPLOAD_BYTES)
 
 
 class FilesView(APIView):
@@ -187,7 +188,7 @@ class FilesView(APIView):
         study = study_of(request, study_id)
         if is_finished(study.file_name):
             raise ValidationError({"detail": "A finished mesh takes no more files."})
-        uploaded = _uploaded(request).files()
+        uploaded = _uploaded(request).files(settings.UPLOAD_BYTES)
         refuse_crowd(user_of(request))
         refuse_full(study.owner, sum(len(data) for _, data in uploaded))
         variant = study.variants.first()

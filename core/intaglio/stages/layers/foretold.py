@@ -13,7 +13,7 @@ from intaglio.case.passing import Passing, passing
 from intaglio.case.setup import CaseSetup, metres
 from intaglio.layers.heights import MOST_GROWTH, Heights, growths, last, over_first, reached
 from intaglio.settings.blanks import significant
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 from intaglio.stages.layers.rows import MOST_LAYERS
 from intaglio.stages.layers.scopes import CORE_HEIGHT, flow_of, heights_of
 
@@ -159,7 +159,8 @@ def _flow(past: Passing, unit: str) -> FlowTold:
 def _edge(row: Row, grown: list[Report], reports: Mapping[str, Report]) -> float | None:
     """Edge of the wall: where layers were grown by the row's names, else the mean of the surface's
     triangles, were they all alike and equilateral."""
-    own = next((patch["edge"] for patch in grown if fits(row["patches"], patch["name"])), None)
+    means = meaning(row["patches"])
+    own = next((patch["edge"] for patch in grown if means(patch["name"])), None)
     surface, domain = reports.get("surface"), reports.get("domain")
     if own is not None or surface is None or domain is None or not surface["triangles"]:
         return own
@@ -217,7 +218,8 @@ def _shares(heights: Heights) -> list[float]:
 
 
 def _division(row: Row, grown: list[Report]) -> DivisionTold | None:
-    own = next((patch for patch in grown if fits(row["patches"], patch["name"])), None)
+    means = meaning(row["patches"])
+    own = next((patch for patch in grown if means(patch["name"])), None)
     if own is None:
         return None
     total, count = own["total"], min(row["count"], MOST_LAYERS)

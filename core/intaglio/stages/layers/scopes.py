@@ -12,7 +12,7 @@ from intaglio.layers.core import Wanted
 from intaglio.layers.heights import Heights, of_last, of_total
 from intaglio.layers.reach import edge_means
 from intaglio.layers.shell import Shell
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 from intaglio.stages.layers.rows import MOST_LAYERS
 from intaglio.units import MM_PER_UNIT
 
@@ -37,10 +37,11 @@ def row_of_faces(
     out = np.full(len(number), -1, np.int32)
     taken: dict[str, int] = {}
     for k, row in enumerate(rows):
+        means = meaning(row["patches"])
         meant = [
             patch
             for patch in patches["patches"]
-            if patch["kind"] in LAYERED and fits(row["patches"], patch["name"])
+            if patch["kind"] in LAYERED and means(patch["name"])
         ]
         if not meant:
             raise SettingRejected(

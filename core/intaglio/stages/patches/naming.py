@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from intaglio.findings import Finding
 from intaglio.parts.places import NEAR, parse
 from intaglio.settings.blanks import NAME
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 
 Locate = Callable[[list[float]], NDArray[np.float64]]
 
@@ -21,7 +21,8 @@ def _meant(
     name lies elsewhere now."""
     name, at = parse(text)
     if "*" in name:
-        return [k for k, row in enumerate(faces) if fits([name], row["id"])]
+        means = meaning([name])
+        return [k for k, row in enumerate(faces) if means(row["id"])]
     own = number.get(name, -1)
     if at is None:
         return [own] if own >= 0 else []

@@ -5,7 +5,7 @@ from typing import Any
 
 from intaglio.errors import SettingRejected
 from intaglio.mesh.mesh import PATCH_KINDS
-from intaglio.settings.blanks import Rows
+from intaglio.settings.blanks import Rows, refuse_many_patterns
 
 
 def check_patches(
@@ -29,6 +29,8 @@ def check_patches(
             not isinstance(faces, (list, tuple)) or not all(isinstance(f, str) for f in faces)
         ):
             raise SettingRejected(where, f"Patch {name}: faces must be a list of names, or rest.")
+        if faces != "rest":
+            refuse_many_patterns(where, f"Patch {name:.40}", faces)
         out.append({"name": name, "kind": kind, "faces": faces if faces == "rest" else list(faces)})
     return out
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from intaglio.errors import SettingRejected
 from intaglio.findings import Finding
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 from intaglio.sizing.octree import SizeField, sizes
 from intaglio.sizing.regions import Region, bounds
 from intaglio.sizing.sources import LocalSizes, on_curve
@@ -25,11 +25,12 @@ def named_faces(
     sides are one face."""
     found: set[int] = set()
     rows = patches["patches"] if patches else []
+    means = meaning(names)
     for row in rows:
-        if fits(names, row["name"]):
+        if means(row["name"]):
             own = set(row["faces"])
             found |= {k for k, f in enumerate(faces) if f["id"] in own}
-    found |= {k for k, f in enumerate(faces) if fits(names, f["id"])}
+    found |= {k for k, f in enumerate(faces) if means(f["id"])}
     return np.array(sorted({faces[k].get("back_of", k) for k in found}), np.int64)
 
 

@@ -12,7 +12,7 @@ from intaglio.findings import Finding, two_digits
 from intaglio.layers.dividing import Divided, divided
 from intaglio.mesh.mesh import Mesh
 from intaglio.settings.forms import PATTERNS, Field, Form, Forms, rows_of
-from intaglio.settings.patterns import fits
+from intaglio.settings.patterns import meaning
 from intaglio.stages.layers.rows import COUNT, FIRST, GROWTH
 from intaglio.stages.layers.scopes import LAYERED
 
@@ -32,11 +32,8 @@ DIVISION_ROWS = rows_of(DIVISIONS)
 
 def meant(row: Mapping[str, Any], patches: list[tuple[str, str]]) -> list[int]:
     """Which patches (name, kind) a row is meant for: walls and interfaces that its names fit."""
-    return [
-        k
-        for k, (name, kind) in enumerate(patches)
-        if kind in LAYERED and fits(row["patches"], name)
-    ]
+    means = meaning(row["patches"])
+    return [k for k, (name, kind) in enumerate(patches) if kind in LAYERED and means(name)]
 
 
 @dataclass(frozen=True)
