@@ -1,4 +1,4 @@
-"""Connections on which no request comes, or only its beginning, are closed; slow replies are not."""
+"""Connections on which no request comes, or half of one, are closed; slow replies are not."""
 
 import asyncio
 
