@@ -12,10 +12,16 @@ from intaglio_server import handler
 _django = handler.application()
 
 from django.conf import settings  # noqa: E402
+from django.core.exceptions import ImproperlyConfigured  # noqa: E402
 
 from intaglio_server.guard import Guard  # noqa: E402
 from studies import children  # noqa: E402
 
+if settings.SECRET_KEY == settings.NO_SECRET:
+    raise ImproperlyConfigured(
+        "A server needs a secret of its own, which cookies are signed with: set INTAGLIO_SECRET, "
+        "the same for all web servers, to some 50 letters that nobody guesses."
+    )
 # here, before there are threads
 children.prepare()
 # with the views and all that they need, which the framework would load at the first call

@@ -13,7 +13,9 @@ ROOT = Path(__file__).resolve().parents[2]
 VAR = Path(os.environ.get("INTAGLIO_VAR", ROOT / "var"))
 WEB = ROOT / "web" / "dist"
 
-SECRET_KEY = os.environ.get("INTAGLIO_SECRET", "only-for-tests-and-loopback")
+# enough for tests and for commands, which sign nothing; no web server starts with it
+NO_SECRET = "only-for-tests-and-commands"
+SECRET_KEY = os.environ.get("INTAGLIO_SECRET") or NO_SECRET
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("INTAGLIO_HOSTS", "127.0.0.1,localhost,testserver").split(",")
 
@@ -163,6 +165,20 @@ SPECTACULAR_SETTINGS = {
         "drf_spectacular.hooks.postprocess_schema_enums",
         "studies.api.report_shapes.add_report_schemas",
     ],
+}
+
+# to the server's own log, also what is no warning: who signed in, failed to, or shared what
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"log": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "loggers": {
+        "intaglio.security": {"handlers": ["log"], "level": "INFO"},
+        "django": {"handlers": ["log"], "level": "WARNING"},
+        # what was asked wrongly is told to who asked
+        "django.request": {"level": "ERROR"},
+    },
 }
 
 # limits of one job

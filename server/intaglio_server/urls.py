@@ -13,6 +13,9 @@ def page(request: HttpRequest, rest: str = "") -> HttpResponseBase:
     return FileResponse(index.open("rb"), content_type="text/html")
 
 
+handler400, handler403, handler404, handler500 = (
+    f"intaglio_server.failing.{name}" for name in ("refused", "forbidden", "missing", "failed")
+)
 urlpatterns = [
     path("api/", include("accounts.urls")),
     path("api/", include("studies.api.urls")),

@@ -17,6 +17,7 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from intaglio.errors import IntaglioError
+from intaglio_server.failing import AWAY, FAULT
 from sandbox.telling import problem_of, told
 from studies.storable import TooMuch
 from studies.store import DamagedProduct
@@ -24,7 +25,6 @@ from studies.store import DamagedProduct
 log = logging.getLogger(__name__)
 
 
-AWAY = "The database is away at the moment. Nothing was changed. Try again in a moment."
 TOO_MANY = "At most {} files are taken at once, and few fields besides. Send them as one zip."
 UNFIT = "This holds something that cannot be kept: a number or a text beyond all bounds."
 
@@ -82,8 +82,7 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         return _told("unfit", UNFIT, status.HTTP_400_BAD_REQUEST)
     if response is None:
         log.exception("unexpected error in %s", context["view"].__class__.__name__)
-        message = "Something went wrong on the server. Nothing was changed. Try again."
-        return _told("server", message, status.HTTP_500_INTERNAL_SERVER_ERROR)
+        return _told("server", FAULT, status.HTTP_500_INTERNAL_SERVER_ERROR)
     detail = response.data.get("detail") if isinstance(response.data, dict) else None
     if detail is None:
         fields = response.data.items() if isinstance(response.data, dict) else []
