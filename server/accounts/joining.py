@@ -6,17 +6,19 @@ from datetime import timedelta
 
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
-from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError as Invalid
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 from django.utils import timezone
 from rest_framework.exceptions import ValidationError
 
 from accounts.demo import is_demo
-from accounts.models import Invitation
+from accounts.models import Invitation, Session
+from accounts.names import good_name
 
 _DAYS = 7
-MOST_LETTERS = 60
+# of a password
+_LETTERS, _DIFFERENT = 10, 5
 
 
 def invite(
@@ -62,34 +64,52 @@ def _take(invitation: Invitation, name: str, password: str) -> User:
                 raise ValidationError({"detail": "This account is closed."})
             check_password(password, user)
         else:
-            user = User(username=_good_name(name), is_staff=held.keeper)
+            user = User(username=_free_name(name), is_staff=held.keeper)
             check_password(password, user)
         user.set_password(password)
         user.save()
         held.used = timezone.now()
         held.save(update_fields=["used"])
+        withdraw_links(user)
     return user
+
+
+def withdraw_links(user: User) -> None:
+    """Take back all links that set an account's password and were not used."""
+    Invitation.objects.filter(account=user, used=None).delete()
+
+
+def close(user: User) -> None:
+    """Close an account: nobody is signed in to it, and no link that was made for it, or by it,
+    opens anything any more."""
+    with transaction.atomic():
+        user.is_active = False
+        user.save(update_fields=["is_active"])
+        Session.objects.filter(account=user).delete()
+        Invitation.objects.filter(Q(account=user) | Q(by=user), used=None).delete()
 
 
 def check_password(password: str, user: User) -> None:
     """Raises ValidationError with the rules that a password breaks."""
+    words = password.split()
+    if len("".join(words)) < _LETTERS or len(set(password)) < _DIFFERENT:
+        raise ValidationError(
+            {
+                "detail": f"A password has {_LETTERS} letters at the least besides spaces, and "
+                f"{_DIFFERENT} different ones."
+            }
+        )
     try:
         validate_password(password, user)
     except Invalid as error:
         raise ValidationError({"detail": " ".join(error.messages)}) from error
 
 
-def _good_name(name: str) -> str:
-    name = name.strip()
-    try:
-        UnicodeUsernameValidator()(name)
-    except Invalid as error:
-        raise ValidationError({"detail": f"Name: {' '.join(error.messages)}"}) from error
-    if len(name) > MOST_LETTERS:
-        raise ValidationError({"detail": f"A name has {MOST_LETTERS} letters at the most."})
-    if is_demo(name) or User.objects.filter(username__iexact=name).exists():
-        raise ValidationError({"detail": f"The name {name} is taken. Choose another."})
-    return name
+def _free_name(name: str) -> str:
+    out = good_name(name, User.objects.values_list("username", flat=True))
+    if is_demo(out):
+        raise ValidationError({"detail": f"The name {out} is taken. Choose another."})
+    return out
 
 
 def _hash(secret: str) -> str:

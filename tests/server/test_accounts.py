@@ -14,6 +14,7 @@ from rest_framework.test import APIClient
 from accounts import guessing
 from accounts.demo import PASSWORD
 from accounts.models import Event, Invitation, Session
+from accounts.names import good_name, looks
 from accounts.sessions import HELD
 
 User = get_user_model()
@@ -211,12 +212,69 @@ def test_a_closed_account_takes_no_new_password(keeper, eve):
     keeper.patch(f"/api/accounts/{account.id}", {"open": False}, format="json")
     asked = {"password": "granite under the pier"}
     answer = APIClient().post(f"/api/join/{secret}", asked, format="json")
+    assert answer.status_code == 404 and "opens nothing" in answer.data["message"]
+    # nor does one that was made since
+    late = _invited(keeper, account=account.id)
+    answer = APIClient().post(f"/api/join/{late}", asked, format="json")
     assert answer.status_code == 400 and "closed" in answer.data["message"]
     account.refresh_from_db()
     assert account.password == before
-    # nothing was lost: opened again, the link still works
+    # opened again, the new link works, and the old one is gone for good
     keeper.patch(f"/api/accounts/{account.id}", {"open": True}, format="json")
-    assert APIClient().post(f"/api/join/{secret}", asked, format="json").status_code == 200
+    assert APIClient().post(f"/api/join/{secret}", asked, format="json").status_code == 404
+    assert APIClient().post(f"/api/join/{late}", asked, format="json").status_code == 200
+
+
+def test_a_closed_account_s_invitations_open_nothing(keeper):
+    other = User.objects.create_user("walt", password=WORD, is_staff=True)
+    theirs = APIClient()
+    assert _sign_in(theirs, "walt", WORD).status_code == 200
+    secret = _invited(theirs)
+    keeper.patch(f"/api/accounts/{other.id}", {"open": False}, format="json")
+    asked = {"username": "nell", "password": WORD}
+    assert APIClient().post(f"/api/join/{secret}", asked, format="json").status_code == 404
+    assert not User.objects.filter(username="nell").exists()
+
+
+@pytest.mark.parametrize("by", ["a newer link", "oneself"])
+def test_links_for_a_new_password_end_with_the_next_new_password(keeper, eve, by):
+    account = User.objects.get(username="eve")
+    older, newer = (_invited(keeper, account=account.id) for _ in range(2))
+    asked = {"password": "granite under pier"}
+    if by == "oneself":
+        told = {"old": WORD, "new": "granite under pier"}
+        assert eve.post("/api/account/password", told, format="json").status_code == 200
+    else:
+        assert APIClient().post(f"/api/join/{newer}", asked, format="json").status_code == 200
+    for secret in (older, newer):
+        assert APIClient().post(f"/api/join/{secret}", asked, format="json").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["EVE", "ｅｖｅ", "еvе", "ève", "e.v.e", "e_ve", "-", "kау", "nell\u0455", "a" * 61],
+)
+def test_names_that_look_like_others_are_refused(keeper, eve, name):
+    secret = _invited(keeper)
+    asked = {"username": name, "password": WORD}
+    answer = APIClient().post(f"/api/join/{secret}", asked, format="json")
+    assert answer.status_code == 400 and answer.data["message"]
+
+
+def test_names_are_compared_by_their_looks():
+    for one, other in (("Ian", "lan"), ("morn", "mom"), ("b0b", "bob"), ("вова", "boba")):
+        assert looks(one) == looks(other)
+    for name in ("Jörg", "Ольга", "李雷", "山田はな", "ann.marie", "x-ray_2"):
+        assert good_name(name, ["eve", "kay", "anna", "x-ray_3"]) == name
+
+
+@pytest.mark.parametrize("word", [" " * 20, "a b c d e f g", "aaaaaaaaaaab", "  kelp  ", "1" * 12])
+def test_poor_passwords_are_refused(keeper, eve, word):
+    secret = _invited(keeper)
+    asked = {"username": "nell", "password": word}
+    assert APIClient().post(f"/api/join/{secret}", asked, format="json").status_code == 400
+    told = {"old": WORD, "new": word}
+    assert eve.post("/api/account/password", told, format="json").status_code == 400
 
 
 def test_a_name_taken_at_the_same_moment_is_refused_in_words(keeper, monkeypatch):
@@ -224,7 +282,7 @@ def test_a_name_taken_at_the_same_moment_is_refused_in_words(keeper, monkeypatch
     first, second = _invited(keeper), _invited(keeper)
     asked = {"username": "nell", "password": WORD}
     assert APIClient().post(f"/api/join/{first}", asked, format="json").status_code == 200
-    monkeypatch.setattr("accounts.joining._good_name", lambda name: name)
+    monkeypatch.setattr("accounts.joining._free_name", lambda name: name)
     answer = APIClient().post(f"/api/join/{second}", asked, format="json")
     assert answer.status_code == 400 and "taken" in answer.data["message"]
     monkeypatch.undo()

@@ -116,6 +116,24 @@ def test_jobs_of_a_shared_study_are_seen_and_cancelled(ada, ben, study, variant,
     assert theirs.json()["id"] in {j["id"] for j in ada.get("/api/jobs").json()}
 
 
+@pytest.mark.parametrize("how", ["taken back", "left", "to look"])
+def test_with_a_share_go_the_jobs_and_the_sight_of_them(ada, ben, study, variant, how):
+    number = _share(ada, study, "ben", works=True).json()[0]["id"]
+    theirs = ben.post(f"/api/variants/{variant.id}/runs", {"target": "domain"}, format="json")
+    mine = Job.objects.create(owner=study.owner, study=study, variant=variant, target="geometry")
+    at = f"/api/jobs/{theirs.json()['id']}"
+    if how == "to look":
+        assert _share(ada, study, "ben").status_code == 201
+    else:
+        who = ada if how == "taken back" else ben
+        assert who.delete(f"/api/studies/{study.id}/shares/{number}").status_code == 200
+    assert ada.get(at).json()["state"] == "cancelled"
+    assert ada.get(f"/api/jobs/{mine.id}").json()["state"] == "waiting"
+    sees = how == "to look"
+    assert ben.get(at).status_code == (200 if sees else 404)
+    assert len(ben.get("/api/jobs").json()) == (2 if sees else 0)
+
+
 @pytest.mark.django_db(transaction=True)
 def test_all_who_see_a_study_are_told_of_its_jobs(ada, ben, study, variant):
     from django.db import connection

@@ -16,7 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from accounts.api.session import session_told, sign_in
-from accounts.joining import invite, open_invitation, take
+from accounts.joining import close, invite, open_invitation, take
 from accounts.models import Invitation, Session
 from accounts.record import record
 from accounts.shapes import (
@@ -118,10 +118,11 @@ class AccountView(APIView):
         opens = shape.validated_data["open"]
         if user == request.user:
             raise ValidationError({"detail": "One's own account stays open."})
-        user.is_active = opens
-        user.save(update_fields=["is_active"])
-        if not opens:
-            Session.objects.filter(account=user).delete()
+        if opens:
+            user.is_active = True
+            user.save(update_fields=["is_active"])
+        else:
+            close(user)
         record(request, "opened" if opens else "closed", about=user.get_username())
         return Response(AccountShape(_accounts(), many=True).data)
 

@@ -18,7 +18,7 @@ from rest_framework.views import APIView
 
 from accounts.demo import is_demo
 from accounts.guessing import guessed_at
-from accounts.joining import check_password
+from accounts.joining import check_password, withdraw_links
 from accounts.keeping import about_session
 from accounts.models import Event, Session
 from accounts.record import KINDS, record
@@ -134,6 +134,7 @@ class PasswordView(APIView):
         user.save(update_fields=["password"])
         update_session_auth_hash(request._request, user)
         _others(request, user).delete()
+        withdraw_links(user)
         record(request, "password")
         return session_told(request)
 

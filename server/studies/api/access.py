@@ -60,12 +60,12 @@ def variant_of(request: Request, variant_id: int, may: str | None = None) -> Var
 
 
 def jobs_seen_by(user: User) -> Q:
-    """One's own jobs, and those of the studies that one sees."""
-    return Q(owner=user) | Q(study__in=Study.objects.seen_by(user).values("id"))
+    """One's own jobs that begin a study, and those of the studies that one sees."""
+    return Q(owner=user, study=None) | Q(study__in=Study.objects.seen_by(user).values("id"))
 
 
 def job_of(request: Request, job_id: str) -> Job:
-    """A job, in the same way; one's own is one's own."""
+    """A job, in the same way; one's own is one's own while one sees the study."""
     user = user_of(request)
     found = Job.objects.filter(jobs_seen_by(user), id=job_id)
     job = found.select_related("study").first()

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 from accounts.record import record
 from studies.api.access import OWN, study_of
 from studies.api.shapes import ShareAskedShape, ShareShape
+from studies.ending import cancel
 from studies.models import Share, Study
 
 
@@ -42,6 +43,8 @@ class SharesView(APIView):
         if user.pk == study.owner_id:
             raise ValidationError({"detail": "The study is yours already."})
         Share.objects.update_or_create(study=study, user=user, defaults={"works": works})
+        if not works:
+            cancel(study.jobs.filter(owner=user))
         about = f"{study.name} with {user.get_username()} to {'work' if works else 'look'}"
         record(request, "shared", about=about)
         return Response(ShareShape(_rows(study), many=True).data, status=201)
@@ -59,5 +62,7 @@ class ShareView(APIView):
             study = study_of(request, study_id, OWN)
         name = share.user.get_username()
         share.delete()
+        # and with it what goes on there for them
+        cancel(study.jobs.filter(owner=share.user))
         record(request, "unshared", about=f"{study.name} with {name}")
         return Response(ShareShape(_rows(study), many=True).data)
