@@ -20,6 +20,13 @@ class TooManyJobs(APIException):
     default_code = "too-many-jobs"
 
 
+def still_there(keys: Iterable[str]) -> set[str]:
+    """Those of some products that are there, and that nobody removes before the transaction
+    ends."""
+    held = Product.objects.select_for_update().filter(key__in=set(keys)).order_by("key")
+    return set(held.values_list("key", flat=True))
+
+
 def keep(study: Study, keys: Iterable[str]) -> None:
     """Count products among what a study keeps, if they are there."""
     held = Product.objects.filter(key__in=set(keys)).values_list("key", flat=True)

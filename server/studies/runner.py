@@ -28,13 +28,17 @@ from studies.children import Child
 from studies.ending import BEAT_SECONDS, beat, end, insisting
 from studies.models import Job, Product, Study, Variant
 from studies.pace import machine_pace
-from studies.room import keep
+from studies.room import keep, still_there
 from studies.serving import Serving
 from studies.store import DatabaseStore
 
 log = logging.getLogger(__name__)
 
 _LOOK = 0.25
+_REMOVED = (
+    "A result of long ago, which this needs, was removed while it ran. Nothing was changed. Run it "
+    "again."
+)
 
 
 def run(job_id: str) -> None:
@@ -299,12 +303,17 @@ def _finish(job: Job, attempt: int, message: dict[str, Any]) -> None:
         job.refresh_from_db()
         if job.over or job.attempts != attempt:
             return
-        if job.variant is None:
+        variant = job.variant and Variant.objects.select_for_update().get(id=job.variant.pk)
+        before = variant.shown.get(job.target) if variant else None
+        keys = set(message["keys"].values())
+        if not keys <= still_there({*keys, *filter(None, [before])}):
+            end(job.id, Job.State.FAILED, told("removed", _REMOVED), attempt)
+            return
+        if variant is None:
             _begin_study(job)
             job.save(update_fields=["study", "variant"])
-        assert job.variant is not None
-        variant = Variant.objects.select_for_update().get(id=job.variant.pk)
-        before = variant.shown.get(job.target)
+            assert job.variant is not None
+            variant = job.variant
         variant.shown = {**variant.shown, **message["keys"]}
         others = Variant.objects.exclude(id=variant.id).filter(**{f"shown__{job.target}": before})
         if job.live and before != variant.shown.get(job.target) and not others.exists():

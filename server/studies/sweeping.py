@@ -4,6 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
+from django.db import transaction
 from django.utils import timezone
 
 from accounts.models import Session
@@ -11,6 +12,7 @@ from accounts.record import forget_old
 from intaglio.recipe.plan import states
 from intaglio.stages.registry import stages_of
 from studies.models import Job, Product, Study, Variant
+from studies.room import still_there
 
 
 def reachable() -> set[str]:
@@ -76,5 +78,14 @@ def sweep() -> int:
     gone = set(seen.values_list("key", flat=True)) - shown
     if old.exists():
         gone |= set(old.values_list("key", flat=True)) - reachable()
-    Product.objects.filter(key__in=gone).delete()
-    return len(gone)
+    return len(_removed(gone))
+
+
+def _removed(gone: set[str]) -> set[str]:
+    """Remove products, but what came to be shown since they were looked for; the keys of those
+    that are gone. A job that is about to show one waits, and finds that it is not there."""
+    with transaction.atomic():
+        held = still_there(gone)
+        held -= {key for v in Variant.objects.all() for key in v.shown.values()}
+        Product.objects.filter(key__in=held).delete()
+    return held

@@ -5,7 +5,8 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 
-from studies.models import Product
+from studies import runner, sweeping
+from studies.models import Product, Variant
 from studies.sweeping import reachable, sweep
 
 LARGER = {"sizing": {"largest": 4.5}}
@@ -52,6 +53,41 @@ def test_what_no_state_reaches_goes_after_a_while(sized, variant):
     assert _sizing() == second
     assert Product.objects.filter(stage="source").exists()
     assert Product.objects.filter(stage__in=["geometry", "domain", "patches"]).count() == 3
+
+
+def test_what_comes_to_be_shown_while_it_is_looked_for_stays(sized, variant, monkeypatch):
+    first, second = sized
+    variant.changes.all().delete()
+    _aged()
+    look = sweeping.reachable
+
+    def shown_meanwhile():
+        found = look()
+        Variant.objects.update(shown={"sizing": first.copy().pop()})
+        return found
+
+    monkeypatch.setattr(sweeping, "reachable", shown_meanwhile)
+    assert sweep() == 0 and _sizing() == first | second
+
+
+def test_a_job_whose_result_is_removed_before_it_is_shown_fails_in_words(
+    sized, ada, variant, work, monkeypatch
+):
+    variant.refresh_from_db()
+    shown = variant.shown
+    ada.patch(f"/api/variants/{variant.id}/settings", {"sizing": {"largest": 4.6}}, format="json")
+    finish = runner._finish
+
+    def late(job, attempt, message):
+        Product.objects.filter(key=message["keys"]["sizing"]).delete()
+        finish(job, attempt, message)
+
+    monkeypatch.setattr(runner, "_finish", late)
+    ada.post(f"/api/variants/{variant.id}/runs", {"target": "sizing"}, format="json")
+    (job,) = work()
+    assert job.state == "failed" and job.problem["code"] == "removed"
+    variant.refresh_from_db()
+    assert variant.shown == shown
 
 
 def test_live_sizing_leaves_one_result_and_a_run_keeps_it(ada, variant, work, known):
