@@ -1,7 +1,10 @@
 """A child that tries what none may, and says what came of it. As in `dying`, no server here."""
 
-import contextlib
+import ctypes
+import fcntl
+import mmap
 import os
+import resource
 import signal
 import socket
 import subprocess
@@ -9,29 +12,59 @@ import sys
 import threading
 from pathlib import Path
 
+import sandbox.confine as confining
+from sandbox import reach
+from sandbox.child import compute
 from sandbox.confine import confine
 from sandbox.line import hear, say
+from sandbox.ways import checked
 
 
 def pry(there, folder, limits):
-    filtered = confine(limits, Path(folder))
+    outside = Path(f"{folder}-other")
+    outside.mkdir()
+    secret = outside / "secret"
+    secret.write_text("another's")
+    secret.chmod(0o644)
+    outside.chmod(0o755)
+    before = os.getuid()
+    confine(limits, Path(folder), there.fileno())
     came: dict[str, object] = {
-        "filtered": filtered,
         "environment": dict(os.environ),
-        "user": os.getuid(),
+        "user": [before, os.getuid()],
+        "rights": [x for x in _read("/proc/self/status").splitlines() if x.startswith("CapEff")],
+        "initial": _read("/proc/self/environ"),
+        "line": there.fileno(),
+        "handles": [fd for fd in range(3, 100) if _is_open(fd)],
     }
-    came["initial"] = ""
-    with contextlib.suppress(PermissionError):  # of one that became another user
-        came["initial"] = Path("/proc/self/environ").read_bytes().decode(errors="replace")
+    program = Path(confining.__file__)
     for name, attempt in {
         "network": lambda: socket.create_connection(("127.0.0.1", 9), timeout=1),
         "socket": lambda: socket.socket(socket.AF_UNIX),
         "program": lambda: subprocess.run(["true"], check=True),
         "process": os.fork,
         "kill": lambda: os.kill(os.getppid(), 0),
+        "signal by a handle": lambda: fcntl.fcntl(there.fileno(), fcntl.F_SETOWN, os.getppid()),
         "large file": lambda: _write(Path(folder) / "large", limits.file + 2**20),
         "django": lambda: sys.modules["django"],
         "memory": lambda: bytearray(limits.memory + 2**28),
+        "shared memory": lambda: mmap.mmap(-1, 2**20),
+        "another's file": secret.read_text,
+        "into another's": lambda: _write(secret, 1),
+        "another's folder": lambda: os.listdir(outside),
+        "all folders": lambda: os.listdir(Path(folder).parent),
+        "take away": secret.unlink,
+        "a link": lambda: os.symlink(secret, Path(folder) / "link"),
+        "a second name": lambda: os.link(secret, Path(folder) / "link"),
+        "passwords": lambda: _read("/etc/passwd"),
+        "the server": lambda: os.listdir(program.parents[1]),
+        "into the program": lambda: program.open("a"),
+        "rights of files": lambda: program.chmod(0o666),
+        "another process": lambda: _read(f"/proc/{os.getppid()}/environ"),
+        "all processes": lambda: os.listdir("/proc"),
+        "root": lambda: os.setuid(0),
+        "mount": lambda: checked(ctypes.CDLL(None, use_errno=True).unshare(0x20000)),
+        "limits": lambda: resource.setrlimit(resource.RLIMIT_DATA, (-1, -1)),
     }.items():
         try:
             attempt()
@@ -43,9 +76,23 @@ def pry(there, folder, limits):
     thread.start()
     thread.join()
     _write(Path(folder) / "small", 1000)
-    came["file"] = "done"
+    (Path(folder) / "below").mkdir()
+    came["file"], came["own program"] = "done", len(program.read_text()) > 1000
+    Path("/proc/self/clear_refs").write_text("5")
     problem = {"code": "pried", "message": "…", "places": [], "blank": None, "came": came}
     say(there, {"kind": "failed", "problem": problem})
+
+
+def _read(path):
+    return Path(path).read_bytes().decode(errors="replace")
+
+
+def _is_open(handle):
+    try:
+        os.fstat(handle)
+    except OSError:
+        return False
+    return True
 
 
 def _write(path: Path, size: int) -> None:
@@ -67,6 +114,38 @@ def poison(there, folder, limits):
     (Path(folder) / "put-1").write_bytes(b"poison")
     key = "0" * 64
     say(there, {"kind": "put", "key": key, "stage": "geometry", "file": "put-1", "report": {}})
+    there.poll(20)
+
+
+def wish(there, folder, limits, kind, key):
+    """Ask for what is another's."""
+    hear(there)
+    say(there, {"kind": kind, "key": key})
+    there.poll(20)
+
+
+def unruled(there, folder, limits):
+    """Compute, where the kernel has no rules for files."""
+    reach.version = lambda: 0
+    compute(there, folder, limits)
+
+
+def heap(there, folder, limits):
+    """Write one file after the other."""
+    hear(there)
+    for number in range(9):
+        (Path(folder) / f"heap-{number}").write_bytes(bytes(2**18))
+    there.poll(20)
+
+
+def dig(there, folder, limits):
+    """Make folders in folders without end."""
+    hear(there)
+    at = os.open(folder, os.O_RDONLY)
+    for _ in range(3000):
+        os.mkdir("x", dir_fd=at)
+        at, before = os.open("x", os.O_RDONLY, dir_fd=at), at
+        os.close(before)
     there.poll(20)
 
 

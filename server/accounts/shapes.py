@@ -10,12 +10,14 @@ class SignInShape(serializers.Serializer):
 
 
 class SessionShape(serializers.Serializer):
-    """keeper: may invite others; demo: the demo's account is there for all."""
+    """keeper: may invite others; demo: the demo's account is there for all; unguarded: in words,
+    where what reads foreign files is not kept from all else, or empty."""
 
     username = serializers.CharField(allow_null=True)
     upload_limit = serializers.IntegerField()
     keeper = serializers.BooleanField()
     demo = serializers.BooleanField()
+    unguarded = serializers.CharField(allow_blank=True)
 
 
 class PasswordShape(serializers.Serializer):

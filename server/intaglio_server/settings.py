@@ -188,6 +188,9 @@ READ_SECONDS = int(os.environ.get("INTAGLIO_READ_SECONDS", "900"))
 # and of one question about geometry: the ruler, a file of it
 ASK_SECONDS = int(os.environ.get("INTAGLIO_ASK_SECONDS", "120"))
 JOB_BYTES = int(os.environ.get("INTAGLIO_JOB_BYTES", str(16 * 2**30)))
+# where the kernel cannot keep what reads files from all else, nothing is read, but if whoever runs
+# this says that they trust every file
+TRUST_EVERY_FILE = os.environ.get("INTAGLIO_TRUST_EVERY_FILE", "") == "1"
 # a request for sizes that are laid out while they are typed waits for them so long, in seconds
 LIVE_SECONDS = 1.0
 UPLOAD_BYTES = int(os.environ.get("INTAGLIO_UPLOAD_BYTES", str(200 * 2**20)))

@@ -6,6 +6,7 @@ import logging
 import tempfile
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -17,10 +18,10 @@ from intaglio.parts.source import Source
 from intaglio.recipe.plan import run_to, stages_before
 from intaglio.recipe.proving import FLOW, run_proof
 from intaglio.stages.registry import stages_of
-from sandbox.confine import Limits, confine
-from sandbox.line import Line, Message
+from sandbox.confine import Limits, Unconfined, confine
+from sandbox.line import Line, Message, say
 from sandbox.store import LineStore, Refused
-from sandbox.telling import NO_MEMORY, NO_ROOM, UNEXPECTED, problem_of, told
+from sandbox.telling import NO_MEMORY, NO_ROOM, UNCONFINED, UNEXPECTED, problem_of, told
 
 # seconds between two words of how far it is: each is written, sent and drawn
 _OFTEN = 0.5
@@ -51,7 +52,12 @@ def compute_many(there: Connection, folder: str, limits: Limits) -> None:
 def begun(there: Connection, folder: str, limits: Limits) -> Line:
     """A child's end of its line, after it gave all up that it may not have."""
     tempfile.tempdir = folder
-    confine(limits, Path(folder))
+    try:
+        confine(limits, Path(folder), there.fileno())
+    except Unconfined as error:
+        with suppress(OSError):
+            say(there, {"kind": "failed", "problem": told("unconfined", UNCONFINED.format(error))})
+        raise SystemExit(1) from error
     return Line(there)
 
 

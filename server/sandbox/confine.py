@@ -1,47 +1,46 @@
-"""What a child gives up before it looks at a foreign file: secrets, its user, the network, other
-processes, and more of the machine than a job may have."""
+"""What a child gives up before it looks at a foreign file: secrets, its user and all rights of
+root, the network, other processes, other files, and more of the machine than a job may have."""
 
-import errno
-import logging
+import ctypes
 import os
 import resource
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import pyseccomp
-
-log = logging.getLogger(__name__)
+import intaglio
+from intaglio.numeric import kernels
+from sandbox.calls import allow_only
+from sandbox.reach import reach_only, version
+from sandbox.ways import closed, open_ways
 
 # what a child may know of the environment
 _KNOWN = (
     "PATH", "LANG", "LC_ALL", "TZ", "PYTHONPATH", "VIRTUAL_ENV",
     "INTAGLIO_KERNELS", "XDG_CACHE_HOME",
 )  # fmt: skip
-# an account that owns nothing
-_NOBODY = 65534
-# the kernel's calls that nothing here needs: other machines, other processes, the system itself
-_FORBIDDEN = (
-    "socket", "socketpair", "connect", "bind", "listen", "accept", "accept4", "sendto", "sendmmsg",
-    "execve", "execveat", "fork", "vfork", "kill", "tkill", "ptrace", "process_vm_readv",
-    "process_vm_writev", "pidfd_open", "pidfd_getfd", "pidfd_send_signal", "mount", "umount2",
-    "pivot_root", "chroot", "unshare", "setns", "keyctl", "add_key", "request_key", "bpf",
-    "perf_event_open", "userfaultfd", "io_uring_setup", "open_by_handle_at", "init_module",
-    "finit_module", "kexec_load", "reboot", "setuid", "setgid", "setgroups", "link", "linkat",
-)  # fmt: skip
-_CLONE_THREAD = 0x00010000
+# numbers of users that nobody is given: one for each process there can be (2^22 of them), or one of
+# those that are kept for passing services where a container has few numbers
+_OWN, _FEW, _FEWEST = 0x70000000, 61184, 4336
 _FILES, _THREADS = 1024, 1024
+_CAPABILITIES_3, _DUMPABLE = 0x20080522, 4
+
+
+class Unconfined(Exception):
+    """A child cannot be kept from what is not its own. The message says of what, and why."""
 
 
 @dataclass(frozen=True)
 class Limits:
-    """Bytes of memory and of one file, and the number of the user to become, if any."""
+    """Bytes of memory and of one file, and whether to go on where the kernel has no rules, since
+    whoever runs the server trusts every file."""
 
     memory: int
     file: int
-    user: int | None
+    trusted: bool = False
 
 
 @contextmanager
@@ -58,47 +57,67 @@ def few_words() -> Iterator[None]:
         os.environ.update(held)
 
 
-def other_user(*needed: Path) -> int | None:
-    """The user that children become: one that owns nothing, if this one is root and the other can
-    read what is needed; None: this one."""
-    if os.geteuid() != 0:
-        return None
-    for path in needed:
-        for folder in (path, *path.resolve().parents):
-            if not folder.exists() or not folder.stat().st_mode & 0o001:
-                log.warning("children stay this user: others do not reach %s", folder)
-                return None
-    return _NOBODY
+def program() -> list[Path]:
+    """Where the files of the program are: Python, its packages, this code, compiled kernels."""
+    code = (Path(intaglio.__file__).parent, Path(__file__).parent, kernels.folder())
+    python = (Path(sys.prefix), Path(sys.base_prefix))
+    return [path.resolve() for path in (*python, *code)]
 
 
-def confine(limits: Limits, folder: Path) -> bool:
-    """Give all that up, for good; whether the kernel refuses calls from now on. Where it takes no
-    such rules, the log says so, and the rest holds."""
+def missing() -> list[str]:
+    """What this kernel lacks to keep children from what is not theirs, in words."""
+    out = []
+    if version() == 0:
+        out.append("rules for files (Landlock, Linux 5.13)")
+    actions = Path("/proc/sys/kernel/seccomp/actions_avail")
+    if not actions.exists() or "errno" not in actions.read_text().split():
+        out.append("rules for calls (seccomp)")
+    return out
+
+
+def user_of(process: int) -> int:
+    """The number of the user that a process becomes."""
+    own = _OWN + process
+    for known in Path("/proc/self/uid_map").read_text().splitlines():
+        first, _, count = map(int, known.split())
+        if first <= own < first + count:
+            return own
+    return _FEW + process % _FEWEST
+
+
+def confine(limits: Limits, folder: Path, line: int | None = None) -> None:
+    """Give all that up, for good. line: the handle of the line to the worker, which is kept, while
+    all others but 0 to 2 are closed. Raises Unconfined where the kernel does not see to it, and
+    none said to go on."""
     for name in list(os.environ):
         if name not in _KNOWN:
             del os.environ[name]
     os.environ["HOME"] = os.environ["TMPDIR"] = str(folder)
-    for what, most in (
+    for limit, most in (
         (resource.RLIMIT_DATA, limits.memory),
         (resource.RLIMIT_FSIZE, limits.file),
         (resource.RLIMIT_NOFILE, _FILES),
         (resource.RLIMIT_CORE, 0),
     ):
-        _limit(what, most)
+        _limit(limit, most)
+    if line is not None:
+        os.closerange(3, line)
+        os.closerange(line + 1, _FILES)
     os.chdir(folder)
+    if os.geteuid() == 0:
+        _become_another(user_of(os.getpid()), folder)
     os.umask(0o077)
-    if limits.user is not None:
-        os.setgroups([])
-        os.setgid(limits.user)
-        os.setuid(limits.user)
-        _limit(resource.RLIMIT_NPROC, _THREADS)
-        _keep_no_kernels()
-    try:
-        _forbid()
-    except OSError as error:
-        log.warning("this kernel takes no rules for its calls: %s", error)
-        return False
-    return True
+    _drop_rights()
+    _keep_no_kernels()
+    for what, rules in (
+        ("other files", lambda: reach_only(folder, program())),
+        ("other processes and the network", allow_only),
+    ):
+        try:
+            rules()
+        except OSError as error:
+            if not limits.trusted:
+                raise Unconfined(f"{what}: {error}") from error
 
 
 def _limit(what: int, most: int) -> None:
@@ -107,30 +126,44 @@ def _limit(what: int, most: int) -> None:
     resource.setrlimit(what, (most, most))
 
 
+def _become_another(user: int, folder: Path) -> None:
+    """Become a user that owns nothing but the folder, where such a one reaches the program. Where
+    not, this one is left, whose files the rules for files keep."""
+    # others pass through the folders that lead to the program
+    os.umask(0o022)
+    needed = [*program(), folder]
+    with suppress(OSError):
+        open_ways(needed)
+    if closed(path for path in needed if path.exists()):
+        return
+    os.chown(folder, user, user)
+    os.setgroups([])
+    os.setresgid(user, user, user)
+    os.setresuid(user, user, user)
+    _limit(resource.RLIMIT_NPROC, _THREADS)
+    # what the kernel tells of this process belongs to it again
+    ctypes.CDLL(None).prctl(_DUMPABLE, 1, 0, 0, 0)
+
+
+def _drop_rights() -> None:
+    """Keep nothing of what root may beyond others (capabilities, capset(2))."""
+    libc = ctypes.CDLL(None, use_errno=True)
+    header = (ctypes.c_uint32 * 2)(_CAPABILITIES_3, 0)
+    if libc.capset(header, (ctypes.c_uint32 * 6)()) != 0:
+        raise Unconfined(f"rights of root: {os.strerror(ctypes.get_errno())}")
+
+
 def _keep_no_kernels() -> None:
-    """What is compiled anew is used and not kept: the folder of kernels is another user's."""
+    """What is compiled anew is used and not kept: the folder of kernels is only to be read, and
+    what of it is closed is compiled."""
     from numba.core import caching
 
-    keep = caching.Cache.save_overload
+    for name in ("save_overload", "load_overload"):
+        act = getattr(caching.Cache, name)
 
-    def try_to_keep(self: Any, *what: Any) -> None:
-        with suppress(OSError):
-            keep(self, *what)
+        def try_to(self: Any, *what: Any, act: Any = act) -> Any:
+            with suppress(OSError):
+                return act(self, *what)
+            return None
 
-    setattr(caching.Cache, "save_overload", try_to_keep)  # noqa: B010
-
-
-def _forbid() -> None:
-    """Let the kernel refuse calls (seccomp, Linux 3.17)."""
-    rules = pyseccomp.SyscallFilter(pyseccomp.ALLOW)
-    for name in _FORBIDDEN:
-        try:
-            rules.add_rule(pyseccomp.ERRNO(errno.EPERM), name)
-        except (ValueError, OSError):
-            continue  # this machine's kernel has no such call
-    # threads are begun, processes are not; the newer call hides which, and the library then takes
-    # the older one
-    rules.add_rule(pyseccomp.ERRNO(errno.ENOSYS), "clone3")
-    process = pyseccomp.Arg(0, pyseccomp.MASKED_EQ, _CLONE_THREAD, 0)
-    rules.add_rule(pyseccomp.ERRNO(errno.EPERM), "clone", process)
-    rules.load()
+        setattr(caching.Cache, name, try_to)

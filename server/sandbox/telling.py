@@ -12,6 +12,10 @@ NO_ROOM = (
     "The server's disk is full. Nothing was changed, and what was there before is kept. Make room, "
     "and run it again."
 )
+UNCONFINED = (
+    "This server does not keep what reads foreign files from what is not its own ({}), so it reads "
+    "none. Nothing was changed. Whoever runs it finds in docs/operating.md what it needs."
+)
 NO_MEMORY = "There is not enough memory for these sizes. Use larger edges."
 
 

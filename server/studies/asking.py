@@ -93,7 +93,7 @@ def _answer(desk: _Desk, file_name: str, question: Message) -> tuple[Message, Gi
     if desk.child is None:
         desk.child = children.begun(answer_many)
     child = desk.child
-    giving = Giving(child)
+    giving = Giving(child, [question["key"]])
     until = time.monotonic() + settings.ASK_SECONDS
     try:
         say(child.here, question)

@@ -2,10 +2,11 @@
 from."""
 
 import contextlib
-import functools
+import logging
 import multiprocessing
 import os
 import signal
+import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
@@ -19,18 +20,25 @@ from django.conf import settings
 
 from intaglio.cad.files import CAD_READ
 from intaglio.numeric import kernels
-from sandbox.confine import Limits, few_words, other_user
+from sandbox.confine import Limits, few_words, missing
 
 # what ends a program that does what none may
 _CRASHES = {getattr(signal, f"SIG{name}") for name in ("SEGV", "BUS", "FPE", "ILL", "ABRT", "SYS")}
+
+# files and folders that a child may have at a time
+_MOST_FILES = 100_000
+
+_UNGUARDED = (
+    "This server's kernel has no {}, which keep what reads foreign files from everything else."
+)
+log = logging.getLogger(__name__)
 
 Act = Callable[[Connection, str, Limits], None]
 
 
 @dataclass(frozen=True)
 class Child:
-    """A process, this end of its line, the folder where files go to and fro with a handle on it,
-    and whom the process became, if not this user.
+    """A process, this end of its line, the folder where files go to and fro, and a handle on it.
 
     The folder is the child's, which may put a link in its place: files are reached by the handle.
     """
@@ -39,8 +47,29 @@ class Child:
     here: Connection
     folder: Path
     at: int
-    user: int | None
     _over: contextlib.ExitStack
+
+    @property
+    def user(self) -> int:
+        """The user that the process became, to whom its folder belongs."""
+        return os.fstat(self.at).st_uid
+
+    @property
+    def holds(self) -> int:
+        """Bytes of the files in its folder; without end where they are too many, or too deep."""
+        total = seen = 0
+        try:
+            for _, _, names, folder in os.fwalk(dir_fd=self.at):
+                seen += 1 + len(names)
+                if seen > _MOST_FILES:
+                    return sys.maxsize
+                for name in names:
+                    with contextlib.suppress(FileNotFoundError):
+                        told = os.stat(name, dir_fd=folder, follow_symlinks=False)
+                        total += told.st_blocks * 512
+        except RecursionError:
+            return sys.maxsize
+        return total
 
     @property
     def alive(self) -> bool:
@@ -60,6 +89,17 @@ class Child:
         self._over.close()
 
 
+def unguarded() -> str:
+    """In words, where the kernel cannot keep children from what is not theirs, and what follows;
+    empty where it can."""
+    lacking = " and no ".join(missing())
+    if not lacking:
+        return ""
+    if settings.TRUST_EVERY_FILE:
+        return f"{_UNGUARDED.format(lacking)} Whoever runs it has said that they trust every file."
+    return f"{_UNGUARDED.format(lacking)} So it runs no jobs: see docs/operating.md."
+
+
 def prepare() -> None:
     """Begin the process that children come from, which has loaded the computation and knows no
     secrets. While that is done, this one has few words in its environment: a server does it before
@@ -72,6 +112,11 @@ def _context() -> multiprocessing.context.ForkServerContext:
     context.set_forkserver_preload(["sandbox.loaded"])
     # a server's threads may look at the environment: it is changed only where it must be
     if not _runs():
+        if unguarded():
+            log.warning("%s", unguarded())
+        if os.geteuid() == 0:
+            # children become others
+            kernels.let_others_read()
         with few_words():
             forkserver.ensure_running()
     return context
@@ -87,32 +132,22 @@ def _runs() -> bool:
     return words.rpartition(")")[2].split()[0] != "Z"
 
 
-@functools.cache
-def _user() -> int | None:
-    """Whom children become."""
-    code = (Path(sys.prefix), Path(sys.base_prefix), settings.ROOT / "core")
-    return other_user(*code, kernels.folder())
-
-
 def begun(act: Act) -> Child:
     """A child that does `act`; the caller ends it."""
     context = _context()
-    user = _user()
     with contextlib.ExitStack() as over:
-        # of one that is stopped, large files would stay
-        name = over.enter_context(
-            tempfile.TemporaryDirectory(prefix="intaglio-", ignore_cleanup_errors=True)
-        )
-        if user is not None:
-            os.chown(name, user, user)
+        name = tempfile.mkdtemp(prefix="intaglio-")
+        # of one that is stopped, large files would stay; folders in folders without end are no
+        # matter for this program, but for that of the system
+        over.callback(subprocess.run, ["rm", "-rf", "--", name], check=False)
         at = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
         over.callback(os.close, at)
         here, there = context.Pipe()
-        limits = Limits(settings.JOB_BYTES, settings.JOB_BYTES, user)
+        limits = Limits(settings.JOB_BYTES, settings.JOB_BYTES, settings.TRUST_EVERY_FILE)
         process = context.Process(target=act, args=(there, name, limits), daemon=True)
         process.start()
         there.close()
-        return Child(process, here, Path(name), at, user, over.pop_all())
+        return Child(process, here, Path(name), at, over.pop_all())
     raise AssertionError
 
 

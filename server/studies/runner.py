@@ -35,6 +35,12 @@ from studies.store import DatabaseStore
 log = logging.getLogger(__name__)
 
 _LOOK = 0.25
+# seconds between two looks at how much a child's folder holds
+_WEIGH_SECONDS = 2.0
+_TOO_LARGE = (
+    "The job's files grew beyond {:.0f} GiB and it was stopped. Nothing was changed. Use larger "
+    "edges."
+)
 _REMOVED = (
     "A result of long ago, which this needs, was removed while it ran. Nothing was changed. Run it "
     "again."
@@ -155,7 +161,7 @@ def stages_of_job(job: Job) -> list[str]:
 
 
 def _watch(job: Job, child: Child) -> None:
-    begun = beaten = time.monotonic()
+    begun = beaten = weighed = time.monotonic()
     here, attempt = child.here, job.attempts
     order = insisting(partial(_order, job))
     serving = Serving(job, child, order, partial(_look, job, attempt))
@@ -221,6 +227,12 @@ def _watch(job: Job, child: Child) -> None:
             child.stop()
             _fail(job, attempt, "too-long", _too_long(job, reads))
             return
+        if time.monotonic() - weighed > _WEIGH_SECONDS:
+            weighed = time.monotonic()
+            if child.holds > settings.JOB_BYTES:
+                child.stop()
+                _fail(job, attempt, "too-large", _TOO_LARGE.format(settings.JOB_BYTES / 2**30))
+                return
         if closed or not child.alive:
             if not closed and here.poll(0):
                 continue  # its last words are still to be read

@@ -4,14 +4,14 @@ child reads foreign files: nothing that it says is believed further than it must
 import os
 import re
 import stat
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
 import psycopg
 from django.db import Error as DatabaseFault
 
-from intaglio.recipe.expected import is_expected
+from intaglio.recipe.expected import Run, is_expected, is_looked_at
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.registry import BY_KEY
 from sandbox.child import disk_is_full
@@ -35,11 +35,12 @@ class Untrue(Exception):
 
 
 class Giving:
-    """Answers to a child that only looks at products."""
+    """Answers to a child that only looks at products; keys: those it may look at."""
 
-    def __init__(self, child: Child) -> None:
+    def __init__(self, child: Child, keys: Iterable[str]) -> None:
         self._child = child
         self._given = 0
+        self._keys = set(keys)
 
     def _acts(self) -> dict[str, Callable[[str, Message], Message]]:
         return {"report": self._report, "get": self._get}
@@ -52,6 +53,10 @@ class Giving:
         key = message.get("key")
         if not isinstance(key, str) or not _KEY.fullmatch(key):
             raise Untrue(f"{key!r} is no key")
+        if message["kind"] in ("report", "get") and key not in self._keys:
+            if not insisting(partial(self._also, key)):
+                raise Untrue(f"{key[:12]} is none of what this is about")
+            self._keys.add(key)
         try:
             return {"kind": "answer", **act(key, message)}
         except (DamagedProduct, TooMuch) as error:
@@ -68,6 +73,10 @@ class Giving:
             raise Untrue("no problem")
         return dict(bounded(own, _PROBLEM_BYTES))
 
+    def _also(self, key: str) -> bool:
+        """Whether this may be looked at too."""
+        return False
+
     def _report(self, key: str, message: Message) -> Message:
         own = Product.objects.filter(key=key).values_list("report", flat=True)
         return {"report": insisting(own.first)}
@@ -81,7 +90,7 @@ class Giving:
         handle = os.open(name, flags, 0o600, dir_fd=self._child.at)
         with os.fdopen(handle, "wb") as file:
             file.write(data)
-            if user is not None:
+            if user != os.geteuid():
                 os.fchown(handle, user, user)
         return {"file": name}
 
@@ -93,8 +102,7 @@ class Giving:
         handle = os.open(name, flags, dir_fd=self._child.at)
         with os.fdopen(handle, "rb") as file:
             told_of = os.fstat(handle)
-            owner = os.geteuid() if self._child.user is None else self._child.user
-            if not stat.S_ISREG(told_of.st_mode) or told_of.st_uid != owner:
+            if not stat.S_ISREG(told_of.st_mode) or told_of.st_uid != self._child.user:
                 raise Untrue(f"{name} is no file of the child")
             data = file.read()
         os.unlink(name, dir_fd=self._child.at)
@@ -108,8 +116,11 @@ class Serving(Giving):
     def __init__(
         self, job: Job, child: Child, order: Message, look: Callable[[str, str], None]
     ) -> None:
-        super().__init__(child)
-        self.job, self._order, self._look = job, order, look
+        super().__init__(child, ())
+        self.job, self._look = job, look
+        self._run = Run(
+            order["target"], order["file_name"], order["source"], order["name"], order["settings"]
+        )
 
     def _acts(self) -> dict[str, Callable[[str, Message], Message]]:
         return {**super()._acts(), "put": self._put, "look": self._shown}
@@ -137,12 +148,11 @@ class Serving(Giving):
         insisting(partial(save_bytes, key, stage, report, data, live=live))
         return {}
 
+    def _also(self, key: str) -> bool:
+        return is_looked_at(key, self._run, DatabaseStore().report)
+
     def _ordered(self, stage: str, key: str, report: dict[str, Any]) -> bool:
-        own = self._order
-        return is_expected(
-            stage, key, report, own["target"], own["file_name"], own["source"], own["name"],
-            own["settings"], DatabaseStore().report,
-        )  # fmt: skip
+        return is_expected(stage, key, report, self._run, DatabaseStore().report)
 
     def _shown(self, key: str, message: Message) -> Message:
         stage, report = _stage(message), _report(message)

@@ -2,15 +2,20 @@
 believed."""
 
 import os
+import shutil
 import tempfile
 from collections import OrderedDict
+from functools import partial
+from pathlib import Path
 
 import pytest
 
-from sandbox.confine import few_words, other_user
+from sandbox.confine import few_words, user_of
+from sandbox.ways import closed
 from studies import asking, children, runner
 from studies.models import Job, Product
 from studies.problems import NotAnswered
+from studies.store import save_bytes
 from tests import prying
 
 
@@ -33,21 +38,61 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
     monkeypatch.setenv("INTAGLIO_SECRET", "a secret of the server")
     settings.JOB_BYTES = 3 * 2**30
     came = ran(prying.pry).problem["came"]
-    assert came["large file"] == "OSError" and came["memory"] == "MemoryError"
-    assert came["thread"] == came["file"] == "done"
+    for other in Path(tempfile.gettempdir()).glob("intaglio-*-other"):
+        assert (other / "secret").read_text() == "another's"
+        shutil.rmtree(other)
+    assert came.pop("memory") == "MemoryError"
     # neither the server's modules nor what it knows
-    assert came["django"] == "KeyError"
+    assert came.pop("django") == "KeyError"
     password = settings.DATABASES["default"]["PASSWORD"]
-    told = str(came["environment"]) + came["initial"]
+    told = str(came.pop("environment")) + came.pop("initial")
     assert "a secret of the server" not in told and password not in told
     # but for where compiled code is kept, where that is said
     assert "INTAGLIO" not in told.replace("intaglio", "").replace("INTAGLIO_KERNELS", "")
-    if children._user() is not None:
-        assert came["user"] == children._user() != os.getuid()
-    if not came["filtered"]:
-        pytest.skip("this kernel takes no rules for its calls")
-    for name in ("network", "socket", "program", "process", "kill"):
-        assert came[name] in ("PermissionError", "BlockingIOError"), (name, came[name])
+    # a user of its own, without any rights, and the line for a handle
+    before, after = came.pop("user")
+    assert before == os.getuid() and (after > 60000) == (before == 0)
+    assert came.pop("rights") == ["CapEff:\t0000000000000000"]
+    assert came.pop("handles") == [came.pop("line")]
+    assert came.pop("thread") == came.pop("file") == "done" and came.pop("own program")
+    # all else that was tried; a number of bytes, and limits, are no matter of rights
+    assert came.pop("large file") == "OSError" and came.pop("limits") == "ValueError"
+    assert came.pop("process") in ("PermissionError", "BlockingIOError")
+    assert set(came.values()) == {"PermissionError"}, came
+
+
+def test_where_the_kernel_has_no_rules_nothing_is_read_but_by_a_word(
+    ran, ada, settings, monkeypatch
+):
+    monkeypatch.setattr("sandbox.confine.version", lambda: 0)
+    assert "no jobs" in ada.get("/api/session").data["unguarded"]
+    assert ada.get("/api/health").data == {"server": True, "database": True, "guarded": False}
+    refused = ran(prying.unruled)
+    assert refused.state == "failed" and refused.problem["code"] == "unconfined"
+    assert "Landlock" in refused.problem["message"]
+    settings.TRUST_EVERY_FILE = True
+    assert "trust every file" in ada.get("/api/session").data["unguarded"]
+    assert ran(prying.unruled).state == "done"
+    monkeypatch.undo()
+    assert ada.get("/api/session").data["unguarded"] == ""
+
+
+def test_a_child_is_given_only_what_its_job_is_about(ran, ben):
+    secret = save_bytes("5" * 64, "source", {}, b"another's part")
+    for kind in ("get", "report"):
+        job = ran(partial(prying.wish, kind=kind, key=secret.key))
+        assert job.state == "failed" and job.problem["code"] == "unexpected"
+        assert "Untrue" in job.problem["message"]
+
+
+def test_a_childs_files_are_counted_and_gone_with_it(ran, settings, monkeypatch, tmp_path):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    settings.JOB_BYTES = 2**20
+    monkeypatch.setattr(runner, "_WEIGH_SECONDS", 0.0)
+    for act in (prying.dig, prying.heap):
+        job = ran(act)
+        assert job.state == "failed" and job.problem["code"] == "too-large", job.problem
+        assert list(tmp_path.iterdir()) == []
 
 
 @pytest.mark.parametrize(
@@ -66,8 +111,6 @@ def test_a_child_that_lies_is_not_believed(ran, act, variant):
 def folders(tmp_path, monkeypatch):
     """Where the folders of children are, with whatever lies beside them."""
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
-    # others do not reach it
-    monkeypatch.setattr(children, "_user", lambda: None)
     return tmp_path
 
 
@@ -175,19 +218,26 @@ def test_the_environment_is_changed_only_where_no_process_is_there_to_begin_chil
         children.prepare()
 
 
-def test_another_user_is_taken_where_it_reaches_what_is_needed(tmp_path, monkeypatch):
-    monkeypatch.setattr(os, "geteuid", lambda: 0)
-    open_to_all, closed = tmp_path / "open", tmp_path / "closed"
-    open_to_all.mkdir(mode=0o755)
-    closed.mkdir(mode=0o700)
+def test_ways_to_the_program_are_looked_for_where_others_are_kept_out(tmp_path):
+    below = tmp_path / "closed" / "deeper" / "program"
+    below.mkdir(parents=True)
     for folder in (tmp_path, *tmp_path.parents):
-        if folder.stat().st_mode & 0o001 == 0:
-            break
-    else:
-        assert other_user(open_to_all) is not None
-    assert other_user(closed) is None
-    monkeypatch.setattr(os, "geteuid", lambda: 1000)
-    assert other_user(open_to_all) is None
+        if not folder.stat().st_mode & 0o001:
+            tmp_path = folder
+    if tmp_path != below.parents[2]:
+        assert closed([below]) == {tmp_path}
+        return
+    tmp_path.chmod(0o755)
+    assert closed([below]) == set()
+    below.parent.chmod(0o700)
+    assert closed([below, below / "x"]) == {below.parent}
+    below.parents[1].chmod(0o700)
+    assert closed([below]) == {below.parents[1]}
+
+
+def test_no_two_processes_are_one_user(monkeypatch):
+    users = {user_of(process) for process in range(1, 5000)}
+    assert len(users) == 4999 and min(users) > 65536
 
 
 def test_who_waits_at_a_desk_that_is_closed_meanwhile_is_served_at_another(monkeypatch):

@@ -21,7 +21,7 @@ export function App() {
     );
   }
   if (place.join) return <Join secret={place.join} />;
-  if (!session.data.username) return <SignIn />;
+  if (!session.data.username) return <SignIn unguarded={session.data.unguarded} />;
   return (
     <Guarded name="This page" again={[place]}>
       {place.account ? (

@@ -14,6 +14,7 @@ import os
 import re
 import shutil
 import tempfile
+from contextlib import suppress
 from importlib import metadata
 from pathlib import Path
 
@@ -102,6 +103,16 @@ def compiled() -> Path:
     """The file whose presence says that all kernels of this source were compiled here."""
     digest = hashlib.sha256("".join(stamp(f) for f in modules()).encode())
     return folder() / f"compiled-{digest.hexdigest()[:24]}"
+
+
+def let_others_read() -> None:
+    """Let all users read the kernels of this one: whoever compiled one may have kept it closed."""
+    for path in folder().rglob("*"):
+        with suppress(FileNotFoundError):
+            told = path.stat()
+            wanted = told.st_mode | (0o055 if path.is_dir() else 0o044)
+            if told.st_mode != wanted and told.st_uid == os.geteuid():
+                path.chmod(wanted)
 
 
 def forget_old_kernels(now: float) -> list[Path]:

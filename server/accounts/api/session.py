@@ -31,6 +31,7 @@ from accounts.shapes import (
     SignInShape,
 )
 from studies.api.access import user_of
+from studies.children import unguarded
 
 _LINES = 200
 
@@ -60,6 +61,7 @@ def session_told(request: Request) -> Response:
             "upload_limit": settings.UPLOAD_BYTES,
             "keeper": known and user.is_staff,
             "demo": settings.DEMO,
+            "unguarded": unguarded(),
         }
     )
 

@@ -19,6 +19,7 @@ from studies.api.shapes import (
     OperationShape,
     StageShape,
 )
+from studies.children import unguarded
 
 
 class HealthView(APIView):
@@ -27,13 +28,15 @@ class HealthView(APIView):
 
     @extend_schema(responses={200: HealthShape, 503: HealthShape})
     def get(self, request: Request) -> Response:
-        """Whether the server and its database answer; nothing else is told."""
+        """Whether the server and its database answer, and whether what reads foreign files is kept
+        from all else; nothing more is told."""
+        told = {"server": True, "guarded": not unguarded()}
         try:
             with connection.cursor() as cursor:
                 cursor.execute("SELECT 1")
         except DatabaseError:
-            return Response({"server": True, "database": False}, status=503)
-        return Response({"server": True, "database": True})
+            return Response({**told, "database": False}, status=503)
+        return Response({**told, "database": True})
 
 
 class OperationsView(APIView):

@@ -28,6 +28,7 @@ class ProblemShape(serializers.Serializer):
 class HealthShape(serializers.Serializer):
     server = serializers.BooleanField()
     database = serializers.BooleanField()
+    guarded = serializers.BooleanField()
 
 
 class RowBlankShape(serializers.Serializer):

@@ -113,7 +113,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Whether the server and its database answer; nothing else is told. */
+        /**
+         * @description Whether the server and its database answer, and whether what reads foreign files is kept
+         *     from all else; nothing more is told.
+         */
         get: operations["health_retrieve"];
         put?: never;
         post?: never;
@@ -1147,6 +1150,7 @@ export interface components {
         HealthShape: {
             server: boolean;
             database: boolean;
+            guarded: boolean;
         };
         InflowShape: {
             name: string;
@@ -1407,12 +1411,16 @@ export interface components {
                 [key: string]: string[];
             };
         };
-        /** @description keeper: may invite others; demo: the demo's account is there for all. */
+        /**
+         * @description keeper: may invite others; demo: the demo's account is there for all; unguarded: in words,
+         *     where what reads foreign files is not kept from all else, or empty.
+         */
         SessionShape: {
             username: string | null;
             upload_limit: number;
             keeper: boolean;
             demo: boolean;
+            unguarded: string;
         };
         ShareAskedShape: {
             name: string;

@@ -6,11 +6,11 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import { Refusal, sent, serving } from "../testing/server";
 import { SignIn } from "./SignIn";
 
-function shown() {
+function shown(unguarded = "") {
   const client = new QueryClient();
   render(
     <QueryClientProvider client={client}>
-      <SignIn />
+      <SignIn unguarded={unguarded} />
     </QueryClientProvider>,
   );
   return client;
@@ -60,6 +60,14 @@ describe("signing in", () => {
     shown();
     await fill("ada", "");
     expect(asked).toEqual([]);
+  });
+
+  it("says before one signs in that the server keeps foreign files from nothing", () => {
+    shown("This server's kernel has no rules.");
+    expect(screen.getByRole("note").textContent).toContain("has no rules");
+    cleanup();
+    shown();
+    expect(screen.queryByRole("note")).toBeNull();
   });
 
   it("tells when the server cannot be reached", async () => {

@@ -4,7 +4,8 @@ import { ApiError, post } from "../api/client";
 import type { Session } from "../api/queries";
 import { Wordmark } from "../parts/Wordmark";
 
-export function SignIn() {
+/** unguarded: what the server says where it cannot keep foreign files from all else. */
+export function SignIn({ unguarded = "" }: { unguarded?: string }) {
   const client = useQueryClient();
   const [wrong, setWrong] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
@@ -62,6 +63,11 @@ export function SignIn() {
         <button type="submit" className="action mt-6 w-full" disabled={busy}>
           Sign in
         </button>
+        {unguarded && (
+          <p role="note" className="mt-6 border-ink border-t pt-3 text-madder">
+            ⚠ {unguarded}
+          </p>
+        )}
       </form>
     </main>
   );
