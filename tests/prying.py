@@ -49,6 +49,7 @@ def pry(there, folder, limits):
         "django": lambda: sys.modules["django"],
         "memory": lambda: bytearray(limits.memory + 2**28),
         "shared memory": lambda: mmap.mmap(-1, 2**20),
+        "shared memory to read": lambda: mmap.mmap(-1, 2**20, prot=mmap.PROT_READ),
         "another's file": secret.read_text,
         "into another's": lambda: _write(secret, 1),
         "another's folder": lambda: os.listdir(outside),

@@ -33,7 +33,8 @@ _TELLING = (
     "gettimeofday", "clock_gettime", "clock_getres", "clock_nanosleep", "nanosleep",
 )  # fmt: skip
 _CLONE_THREAD = 0x00010000
-_MAP_TYPE, _MAP_PRIVATE = 0x0F, 0x02
+_MAP_TYPE, _MAP_SHARED, _MAP_PRIVATE, _MAP_ANONYMOUS = 0x0F, 0x01, 0x02, 0x20
+_PROT_WRITE = 0x2
 # fcntl: copies of a handle, its flags, locks; not who is told of it by a signal
 _HANDLES = (0, 1, 2, 3, 4, 5, 6, 7, 1030)
 # ioctl: whether it is a terminal and how wide, what is there to read, close with the program, wait
@@ -56,9 +57,12 @@ def allow_only() -> None:
     rules.add_rule(pyseccomp.ERRNO(errno.ENOSYS), "clone3")
     thread = pyseccomp.Arg(0, pyseccomp.MASKED_EQ, _CLONE_THREAD, _CLONE_THREAD)
     rules.add_rule(pyseccomp.ALLOW, "clone", thread)
-    # memory that is shared would not count as this process's
+    # memory that is shared would not count as this process's; files may be looked at so
     private = pyseccomp.Arg(3, pyseccomp.MASKED_EQ, _MAP_TYPE, _MAP_PRIVATE)
     rules.add_rule(pyseccomp.ALLOW, "mmap", private)
+    unwritten = pyseccomp.Arg(2, pyseccomp.MASKED_EQ, _PROT_WRITE, 0)
+    of_a_file = pyseccomp.Arg(3, pyseccomp.MASKED_EQ, _MAP_TYPE | _MAP_ANONYMOUS, _MAP_SHARED)
+    rules.add_rule(pyseccomp.ALLOW, "mmap", unwritten, of_a_file)
     # to end oneself, as `abort` does, and to look at one's own limits
     rules.add_rule(pyseccomp.ALLOW, "tgkill", pyseccomp.Arg(0, pyseccomp.EQ, os.getpid()))
     rules.add_rule(pyseccomp.ALLOW, "prlimit64", pyseccomp.Arg(0, pyseccomp.EQ, 0))

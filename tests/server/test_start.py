@@ -130,7 +130,7 @@ class Served:
             return None
 
     def well(self) -> bool:
-        return self.health() == {"server": True, "database": True}
+        return self.health() == {"server": True, "database": True, "guarded": True}
 
 
 @pytest.fixture

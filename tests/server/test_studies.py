@@ -3,6 +3,8 @@
 import pytest
 from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from intaglio.stages.registry import BY_KEY
 from studies.models import Job, Product, Study
@@ -166,6 +168,20 @@ def test_seconds_forecast_follow_this_machines_last_runs(ada, variant, work):
     told = next(s for s in ada.get(address).data["stages"] if s["stage"] == "sizing")["report"]
     filling = BY_KEY["volume"].usual(told["forecast"])
     assert seconds() == pytest.approx(usual + 3 * filling)
+
+
+def test_a_list_of_studies_is_read_at_once_and_without_reports(ada, study, variant, work):
+    ada.post(f"/api/variants/{variant.id}/runs", {"target": "sizing"}, format="json")
+    work()
+    with CaptureQueriesContext(connection) as one:
+        (row,) = ada.get("/api/studies").data
+    for number in range(3):
+        ada.post(f"/api/studies/{study.id}/duplicate", {"name": f"again {number}"}, format="json")
+    with CaptureQueriesContext(connection) as four:
+        rows = ada.get("/api/studies").data
+    assert len(rows) == 4 and all(r["furthest"] == row["furthest"] == "sizing" for r in rows)
+    assert len(four) == len(one)
+    assert not any('"report",' in query["sql"] for query in four)
 
 
 def test_views_are_kept_by_name_and_go_with_a_copy(ada, ben, study):

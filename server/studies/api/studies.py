@@ -1,5 +1,9 @@
 """The shelf: studies and taking in files."""
 
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from django.conf import settings
@@ -21,7 +25,7 @@ from intaglio.recipe.plan import source_key
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.finished import is_finished
 from intaglio.stages.registry import STAGES, giving, stages_of
-from studies.api.access import LOOK, OWN, role_of, study_of, user_of
+from studies.api.access import LOOK, OWN, WORK, study_of, user_of
 from studies.api.shapes import (
     JobShape,
     NewVariantShape,
@@ -35,16 +39,60 @@ from studies.api.shapes import (
 from studies.api.variants import VERSION, mesh_stage
 from studies.edits import Stale, version_told
 from studies.ending import cancel
-from studies.models import Job, Product, Study, Variant
+from studies.models import Job, Product, Share, Study, Variant
 from studies.room import bytes_kept_by, bytes_of, jobs_of, keep, refuse_crowd, refuse_full
 from studies.store import load_bytes, save_bytes
 from studies.sweeping import remove
 from studies.tasks import enqueue
 
 
-def study_row(study: Study, user: User, kept: int | None = None) -> dict[str, Any]:
-    """A study as the shelf shows it to a user: its furthest stage and cells over all variants;
-    kept: bytes, if they are known."""
+@dataclass(frozen=True)
+class _Known:
+    """What the shelf tells of a product, of all that its report holds."""
+
+    cells: int | None
+    verdict: str | None
+    case: str | None
+    created: datetime
+
+
+def _known(studies: Iterable[Study]) -> dict[str, _Known]:
+    """That of all products that some studies show as meshes and flows."""
+    keys = {
+        variant.shown[stage]
+        for study in studies
+        for variant in study.variants.all()
+        for stage in (mesh_stage(variant), FLOW)
+        if stage in variant.shown
+    }
+    asked = ("key", "report__cells", "report__verdict", "report__case", "created")
+    found = Product.objects.filter(key__in=keys).values_list(*asked)
+    return {key: _Known(*told) for key, *told in found}
+
+
+def study_row(study: Study, user: User) -> dict[str, Any]:
+    """A study as the shelf shows it to a user."""
+    return study_rows([study], user)[0]
+
+
+def study_rows(studies: list[Study], user: User) -> list[dict[str, Any]]:
+    """Studies as the shelf shows them to a user."""
+    kept, known, shared = (
+        bytes_of(studies),
+        _known(studies),
+        defaultdict[int, dict[int, bool]](dict),
+    )
+    held = Share.objects.filter(study__in=studies)
+    for study_id, user_id, works in held.values_list("study", "user", "works"):
+        shared[study_id][user_id] = works
+    return [_row(s, user, kept[s.pk], known, shared[s.pk]) for s in studies]
+
+
+def _row(
+    study: Study, user: User, kept: int, known: Mapping[str, _Known], shared: Mapping[int, bool]
+) -> dict[str, Any]:
+    """One study: its furthest stage and cells over all variants; kept: bytes; shared: users with
+    whom, and whether they work on it."""
     order = [s.key for s in STAGES]
     furthest, cells, picture = None, None, None
     for variant in study.variants.all():
@@ -56,24 +104,20 @@ def study_row(study: Study, user: User, kept: int | None = None) -> dict[str, An
         if picture is None and drawn is not None:
             product = variant.shown[drawn][:16]
             picture = f"/api/variants/{variant.id}/stages/{drawn}/picture?product={product}"
-        if cells is None and meshed in variant.shown:
-            report = (
-                Product.objects.filter(key=variant.shown[meshed])
-                .values_list("report", flat=True)
-                .first()
-            )
-            cells = report["cells"] if report else None
+        mesh = known.get(variant.shown.get(meshed, ""))
+        if cells is None and mesh is not None:
+            cells = mesh.cells
     return {
-        "proof": _proof(study),
+        "proof": _proof(study, known),
         "id": study.id,
         "version": study.version,
         "name": study.name,
         "file_name": study.file_name,
         "kind": "mesh" if is_finished(study.file_name) else "part",
         "owner": study.owner.get_username(),
-        "role": role_of(user, study),
-        "kept": bytes_of([study])[study.pk] if kept is None else kept,
-        "shared": study.shares.count(),
+        "role": OWN if study.owner_id == user.pk else WORK if shared.get(user.pk) else LOOK,
+        "kept": kept,
+        "shared": len(shared),
         "deleted": study.deleted,
         "archived": study.archived,
         "views": study.views,
@@ -85,11 +129,11 @@ def study_row(study: Study, user: User, kept: int | None = None) -> dict[str, An
     }
 
 
-def _proof(study: Study) -> str | None:
+def _proof(study: Study, known: Mapping[str, _Known]) -> str | None:
     """The verdict of the last flow that was computed on what one of its variants hands over."""
-    held = {v.shown[FLOW]: v.shown.get("case") for v in study.variants.all() if FLOW in v.shown}
-    found = Product.objects.filter(key__in=held).order_by("-created").values_list("key", "report")
-    return next((r["verdict"] for key, r in found if r["case"] == held[key]), None)
+    shown = [(known.get(v.shown.get(FLOW, "")), v.shown.get("case")) for v in study.variants.all()]
+    own = [flow for flow, case in shown if flow is not None and flow.case == case]
+    return max(own, key=lambda flow: flow.created).verdict if own else None
 
 
 class StudiesView(APIView):
@@ -104,8 +148,7 @@ class StudiesView(APIView):
         else:
             found = Study.objects.seen_by(user)
         rows = list(found.select_related("owner").prefetch_related("variants").order_by("-updated"))
-        kept = bytes_of(rows)
-        return Response([StudyShape(study_row(s, user, kept[s.pk])).data for s in rows])
+        return Response(StudyShape(study_rows(rows, user), many=True).data)
 
     @extend_schema(request=UploadShape, responses={202: JobShape})
     def post(self, request: Request) -> Response:

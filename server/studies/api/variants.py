@@ -5,7 +5,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import connection, transaction
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.exceptions import ValidationError
@@ -300,8 +300,12 @@ def begin_run(user: User, variant: Variant, target: str, live: bool = False) -> 
 
 
 def _wait_a_little(job: Job) -> None:
-    """Until the job is over, or as long as one who types does not notice."""
-    until = time.monotonic() + settings.LIVE_SECONDS
+    """Until the job is over, or as long as one who types does not notice. Between two looks, which
+    become fewer, the connection is others'."""
+    until, pause = time.monotonic() + settings.LIVE_SECONDS, 0.02
     while not job.over and time.monotonic() < until:
-        time.sleep(0.01)
+        if not connection.in_atomic_block:
+            connection.close()
+        time.sleep(pause)
+        pause = min(1.3 * pause, 0.1)
         job.refresh_from_db()
