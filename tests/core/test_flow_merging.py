@@ -153,7 +153,7 @@ def test_a_flow_settles_where_layers_grow_from_single_nodes(tmp_path):
     ]
     case = {"closure": "laminar", "heat": "with", "conditions": rows, "files": ["cgns"]}
     intaglio.open("demo/recipes/cooler.yaml", quiet=True).set(
-        sizing={"cells": 100_000}, case=case
+        sizing={"cells": 75_000}, case=case
     ).export(tmp_path / "out")
     v = read_flow(tmp_path / "out" / "mesh.cgns").ops.volumes
     assert v.stacks > 100

@@ -11,9 +11,3 @@ def shares_of(ops: Operators, values: Floats, slope: Floats, flux: Floats) -> Fl
     """Share (i,) of the step along the flow that the value at each link is above the upwind one."""
     k = ops.volumes.links
     return np.asarray(bounded_shares(k.left, k.right, k.way, k.share, flux, values, slope))
-
-
-def beyond_upwind(ops: Operators, values: Floats, flux: Floats, share: Floats) -> Floats:
-    """What the value at each link (i,) is above the upwind one, for such shares."""
-    step = values[ops.volumes.links.right] - values[ops.volumes.links.left]
-    return np.where(flux >= 0.0, step, -step) * share

@@ -17,9 +17,10 @@ from scipy.sparse.linalg import LinearOperator, gmres
 
 from intaglio.errors import StepFailed
 from intaglio.flow.conditions import CARRIED, COUPLED, HELD, PASSES, TAKES, HeatConditions
-from intaglio.flow.convection import beyond_upwind, shares_of
+from intaglio.flow.convection import shares_of
 from intaglio.flow.matrix import Pattern, pattern_of
 from intaglio.flow.operators import Operators
+from intaglio.flow.sweeps import heat_through
 from intaglio.mesh.mesh import Floats, Longs
 
 # what is left of the balance of all cells, over the heat that passes, when it is solved
@@ -170,6 +171,11 @@ class _Balance:
         flows = np.concatenate([self.carried, self.rim_carried])
         return self.problem.ops.leaving(flows)
 
+    @cached_property
+    def conductivity(self) -> Floats:
+        """Conductivity (i,) at the links in W/(m K)."""
+        return self.problem.ops.at_faces(self.problem.conductivity)
+
     def of(self, temperature: Floats, given: Floats, taken: Floats, shares: Floats) -> _Flow:
         """Of temperatures (n,), what the rim is held at or has around it (b,), and fluxes (b,)."""
         ops = self.problem.ops
@@ -189,15 +195,10 @@ class _Balance:
         takes = self.problem.held.kind == TAKES
         conducted = np.where(takes, taken * self.walls.size, conducted)
         brought = -self.rim_carried * np.where(self.enters, rim, temperature[cell])
-        conductivity = ops.at_faces(self.problem.conductivity)
-        step = temperature[k.right] - temperature[k.left]
-        along = np.einsum("ia,ia->i", ops.at_faces(slope), k.way)
-        # along the way by the step, the rest by the slopes
-        turned = np.einsum("ia,ia->i", ops.at_faces(slope), k.area) - ops.over * along
-        up = np.where(self.carried >= 0, temperature[k.left], temperature[k.right])
-        value = up + beyond_upwind(ops, temperature, self.carried, shares)
-        value += np.einsum("ia,ia->i", ops.at_faces(slope), k.beside)
-        out = self.carried * value - conductivity * (ops.over * step + turned)
+        out = heat_through(
+            k.left, k.right, k.way, k.area, k.share, k.beside, ops.over, self.carried,
+            self.conductivity, temperature, slope, shares,
+        )  # fmt: skip
         lost = ops.leaving(np.concatenate([out, -conducted - brought]))
         return _Flow(lost - temperature * self.grown, rim, conducted, brought)
 

@@ -196,6 +196,32 @@ def beside_upwind(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def heat_through(
+    left, right, way, area, share, beside, over, carried, conductivity, temperature, slope, shares
+):
+    """Heat (i,) through links from left to right: carried by a capacity that flows, in W/K, at a
+    value above the upwind one by shares of the step and by the slopes (n, 3) to the face's middle;
+    conducted along the way by the step, the rest by the slopes. over, conductivity, shares (i,)."""
+    out = np.empty(len(left))
+    for k in range(len(left)):
+        a, b, s = left[k], right[k], share[k]
+        along, through_face, aside = 0.0, 0.0, 0.0
+        for i in range(3):
+            mean = (1.0 - s) * slope[a, i] + s * slope[b, i]
+            along += mean * way[k, i]
+            through_face += mean * area[k, i]
+            aside += mean * beside[k, i]
+        step = temperature[b] - temperature[a]
+        if carried[k] >= 0.0:
+            value = temperature[a] + step * shares[k] + aside
+        else:
+            value = temperature[b] - step * shares[k] + aside
+        spread = over[k] * (step - along) + through_face
+        out[k] = carried[k] * value - conductivity[k] * spread
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def link_fluxes(
     left, right, way, share, over, density, ease, counts, carried, pressure, slope, lag
 ):
