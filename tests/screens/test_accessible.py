@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from tests.core.shapes import pipe
 from tests.screens.conftest import ROOT, source
-from tests.screens.test_whole_path import act, drop, open_stage
+from tests.screens.test_whole_path import act, blank, drop, open_stage
 
 pytestmark = pytest.mark.screens
 
@@ -44,6 +44,10 @@ def test_every_screen_passes_the_tool_in_both_themes(page: Page, tmp_path: Path)
     found = [f"shelf, {line}" for line in both_themes(page)]
     drop(page, "seen.step", source(pipe(), tmp_path).data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
+    open_stage(page, "Patches")
+    act(page, "Settle the patches")
+    open_stage(page, "Sizing")
+    blank(page, "cells to aim at", "20000")
     open_stage(page, "Case")
     act(page, "Set up the case")
     for stage in STAGES:

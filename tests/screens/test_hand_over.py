@@ -27,7 +27,7 @@ CHANGE = """async ([variant, change]) => {
 COARSE = {
     "ejector": {"cells": 20000, "smallest": 3.0, "largest": 8.0},
     "buoy": {"cells": 20000},
-    "cooler": {"cells": 100_000},
+    "cooler": {"cells": 75_000},
 }
 
 

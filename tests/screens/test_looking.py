@@ -157,6 +157,11 @@ def test_a_foreign_mesh_is_opened_judged_and_its_worst_cell_shown(page: Page, tm
 def test_a_trial_of_three_values_is_made_run_and_compared(page: Page, tmp_path: Path):
     drop(page, "tried.step", source(pipe(), tmp_path).data)
     expect(page.get_by_role("heading", level=1, name="Geometry")).to_be_visible(timeout=400_000)
+    open_stage(page, "Patches")
+    act(page, "Settle the patches")
+    open_stage(page, "Sizing")
+    blank(page, "cells to aim at", "20000")
+    expect(page.get_by_label("cells to aim at", exact=True)).to_have_class(re.compile("changed"))
     open_stage(page, "Layers")
     act(page, "Grow the layers")
     blank(page, "growth of layers 1", "1.1, 1.15, 1.25")
