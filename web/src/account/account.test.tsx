@@ -8,7 +8,7 @@ import { Refusal, sent, serving } from "../testing/server";
 import { Account, browserInWords } from "./Account";
 import { Join } from "./Join";
 
-const SESSION = { username: "kay", upload_limit: 1, keeper: false, demo: false };
+const SESSION = { username: "kay", upload_limit: 1, keeper: false, demo: false, unguarded: "" };
 const NOW = new Date().toISOString();
 const browser = (number: string, own: boolean) => ({
   number,

@@ -16,7 +16,7 @@ const BEN = { id: 4, name: "ben", works: false };
 
 async function open(role: string, answers: Record<string, unknown> = {}, name = "ada") {
   const asked = serving({
-    "GET session": { username: name, upload_limit: 1, keeper: false, demo: false },
+    "GET session": { username: name, upload_limit: 1, keeper: false, demo: false, unguarded: "" },
     "GET studies/7/shares": [BEN],
     ...answers,
   });

@@ -48,7 +48,13 @@ function job(change: Partial<Job> = {}): Job {
   } as Job;
 }
 
-const SESSION = { username: "ada", upload_limit: 2 ** 20, keeper: false, demo: false };
+const SESSION = {
+  username: "ada",
+  upload_limit: 2 ** 20,
+  keeper: false,
+  demo: false,
+  unguarded: "",
+};
 const STUDIES = [
   study(1, { name: "valve", cells: 90_000, furthest: "volume" }),
   study(2, { name: "Manifold", cells: 5_000 }),
