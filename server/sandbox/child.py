@@ -1,7 +1,6 @@
 """The child process of a job: it reads foreign files and computes, and has nothing but a line to
 its worker and a folder. Importing this module loads no server."""
 
-import errno
 import logging
 import tempfile
 import time
@@ -21,7 +20,15 @@ from intaglio.stages.registry import stages_of
 from sandbox.confine import Limits, Unconfined, confine
 from sandbox.line import Line, Message, say
 from sandbox.store import LineStore, Refused
-from sandbox.telling import NO_MEMORY, NO_ROOM, UNCONFINED, UNEXPECTED, problem_of, told
+from sandbox.telling import (
+    NO_MEMORY,
+    NO_ROOM,
+    UNCONFINED,
+    UNEXPECTED,
+    disk_is_full,
+    problem_of,
+    told,
+)
 
 # seconds between two words of how far it is: each is written, sent and drawn
 _OFTEN = 0.5
@@ -120,15 +127,6 @@ def compute_order(
     made = run_to(target, source, name, given, store, tell, show=show)
     wanted = stages_before(target, stages_of(source.name, given))
     return {s.stage: s.key for s in made if s.key and s.report is not None and s.stage in wanted}
-
-
-def disk_is_full(error: BaseException | None) -> bool:
-    """Whether an error, or one that it came from, says that a disk has no room left."""
-    while error is not None:
-        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
-            return True
-        error = error.__cause__ or error.__context__
-    return False
 
 
 def order_of(job: str, **what: Any) -> Message:

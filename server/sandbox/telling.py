@@ -1,5 +1,6 @@
 """Problems as plain data: what a child, a worker and the API tell in the same form."""
 
+import errno
 from typing import Any
 
 from intaglio.errors import IntaglioError, SettingRejected
@@ -30,3 +31,12 @@ def problem_of(error: IntaglioError) -> dict[str, Any]:
     if isinstance(error, SettingRejected):
         out["blank"] = error.blank
     return out
+
+
+def disk_is_full(error: BaseException | None) -> bool:
+    """Whether an error, or one that it came from, says that a disk has no room left."""
+    while error is not None:
+        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+            return True
+        error = error.__cause__ or error.__context__
+    return False

@@ -2,6 +2,7 @@
 from."""
 
 import contextlib
+import fcntl
 import logging
 import multiprocessing
 import os
@@ -9,6 +10,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing import forkserver
@@ -25,6 +27,8 @@ from sandbox.confine import Limits, few_words, missing
 # what ends a program that does what none may
 _CRASHES = {getattr(signal, f"SIG{name}") for name in ("SEGV", "BUS", "FPE", "ILL", "ABRT", "SYS")}
 
+# how folders of children are called, and for how many seconds nobody need hold one
+_FOLDERS, _YOUNG = "intaglio-child-", 60.0
 # files and folders that a child may have at a time
 _MOST_FILES = 100_000
 
@@ -117,6 +121,7 @@ def _context() -> multiprocessing.context.ForkServerContext:
         if os.geteuid() == 0:
             # children become others
             kernels.let_others_read()
+        forget_orphans()
         with few_words():
             forkserver.ensure_running()
     return context
@@ -132,16 +137,35 @@ def _runs() -> bool:
     return words.rpartition(")")[2].split()[0] != "Z"
 
 
+def forget_orphans() -> None:
+    """Remove folders of children whose worker was killed: nobody holds them any more."""
+    for folder in Path(tempfile.gettempdir()).glob(f"{_FOLDERS}*"):
+        try:
+            at = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+        except OSError:
+            continue  # another user's
+        try:
+            if time.time() - os.fstat(at).st_ctime > _YOUNG:
+                fcntl.flock(at, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                subprocess.run(["rm", "-rf", "--", str(folder)], check=False)
+        except BlockingIOError:
+            continue
+        finally:
+            os.close(at)
+
+
 def begun(act: Act) -> Child:
     """A child that does `act`; the caller ends it."""
     context = _context()
     with contextlib.ExitStack() as over:
-        name = tempfile.mkdtemp(prefix="intaglio-")
+        name = tempfile.mkdtemp(prefix=_FOLDERS)
         # of one that is stopped, large files would stay; folders in folders without end are no
         # matter for this program, but for that of the system
         over.callback(subprocess.run, ["rm", "-rf", "--", name], check=False)
         at = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
         over.callback(os.close, at)
+        # for as long as this process lives
+        fcntl.flock(at, fcntl.LOCK_EX | fcntl.LOCK_NB)
         here, there = context.Pipe()
         limits = Limits(settings.JOB_BYTES, settings.JOB_BYTES, settings.TRUST_EVERY_FILE)
         process = context.Process(target=act, args=(there, name, limits), daemon=True)

@@ -15,6 +15,7 @@ from django.db.models import Q, QuerySet
 from django.db.models.functions import Now
 from django.utils import timezone
 
+from intaglio_server.failing import lacks_room
 from sandbox.telling import told
 from studies.models import Job, Product
 from studies.storable import storable, words
@@ -34,9 +35,9 @@ LOST = (
 OVER = (Job.State.DONE, Job.State.FAILED, Job.State.CANCELLED)
 
 
-def insisting(write: Callable[[], T], patience: float = PATIENCE) -> T:
-    """What `write` gives, tried again on a new connection while the database is away; within a
-    transaction, which is lost with its connection, once."""
+def insisting(write: Callable[[], T], patience: float = PATIENCE, large: bool = False) -> T:
+    """What `write` gives, tried again on a new connection while the database is away, or has no
+    room but for what is large; within a transaction, which is lost with its connection, once."""
     if connection.in_atomic_block:
         return write()
     until, pause = time.monotonic() + patience, 0.2
@@ -44,7 +45,7 @@ def insisting(write: Callable[[], T], patience: float = PATIENCE) -> T:
         try:
             return write()
         except (OperationalError, InterfaceError) as error:
-            if time.monotonic() > until:
+            if time.monotonic() > until or (large and lacks_room(error)):
                 raise
             log.warning("the database is away, trying again: %s", error)
             connection.close()

@@ -17,8 +17,8 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from intaglio.errors import IntaglioError
-from intaglio_server.failing import AWAY, FAULT
-from sandbox.telling import problem_of, told
+from intaglio_server.failing import AWAY, FAULT, lacks_room
+from sandbox.telling import NO_ROOM, problem_of, told
 from studies.storable import TooMuch
 from studies.store import DamagedProduct
 
@@ -66,6 +66,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, DamagedProduct):
         return Response(problem(error), status=status.HTTP_500_INTERNAL_SERVER_ERROR)
     response = exception_handler(error, context)
+    if response is None and lacks_room(error):
+        log.error("a disk is full: %s", error)
+        return _told("no-room", NO_ROOM, status.HTTP_507_INSUFFICIENT_STORAGE)
     if response is None and isinstance(error, (OperationalError, InterfaceError)):
         log.warning("the database is away: %s", error)
         return _told("away", AWAY, status.HTTP_503_SERVICE_UNAVAILABLE)

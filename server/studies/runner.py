@@ -20,9 +20,10 @@ from django.utils import timezone
 from intaglio.recipe.plan import costs, stages_before, states
 from intaglio.recipe.proving import FLOW, proof_seconds
 from intaglio.stages.registry import BY_KEY, stages_of
+from intaglio_server.failing import lacks_room
 from sandbox.child import order_of
 from sandbox.line import Message, hear, say
-from sandbox.telling import UNEXPECTED, told
+from sandbox.telling import NO_ROOM, UNEXPECTED, told
 from studies import children
 from studies.children import Child
 from studies.ending import BEAT_SECONDS, beat, end, insisting
@@ -60,6 +61,8 @@ def run(job_id: str) -> None:
     except Exception as error:
         log.exception("job %s", job_id)
         problem = told("unexpected", UNEXPECTED.format(type(error).__name__))
+        if lacks_room(error):
+            problem = told("no-room", NO_ROOM)
         end(job_id, Job.State.FAILED, problem, attempt)
 
 

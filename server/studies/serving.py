@@ -8,13 +8,12 @@ from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
-import psycopg
 from django.db import Error as DatabaseFault
 
 from intaglio.recipe.expected import Run, is_expected, is_looked_at
 from intaglio.recipe.proving import FLOW
 from intaglio.stages.registry import BY_KEY
-from sandbox.child import disk_is_full
+from intaglio_server.failing import lacks_room
 from sandbox.line import Message
 from sandbox.telling import NO_ROOM, told
 from studies.children import Child
@@ -62,7 +61,7 @@ class Giving:
         except (DamagedProduct, TooMuch) as error:
             return {"kind": "answer", "problem": problem(error)}
         except (OSError, DatabaseFault) as error:
-            if not disk_is_full(error) and not _database_is_full(error):
+            if not lacks_room(error):
                 raise
             return {"kind": "answer", "problem": told("no-room", NO_ROOM)}
 
@@ -145,7 +144,7 @@ class Serving(Giving):
         # a product is for all who ask for its key: only this job's own are taken
         if not insisting(partial(self._ordered, stage, key, report)):
             raise Untrue(f"{key[:12]} is no product of {stage} in this job")
-        insisting(partial(save_bytes, key, stage, report, data, live=live))
+        insisting(partial(save_bytes, key, stage, report, data, live=live), large=True)
         return {}
 
     def _also(self, key: str) -> bool:
@@ -157,7 +156,8 @@ class Serving(Giving):
     def _shown(self, key: str, message: Message) -> Message:
         stage, report = _stage(message), _report(message)
         data = None if message.get("file") is None else self.taken(message.get("file"))
-        self._look(stage, insisting(partial(keep_look, self.job, stage, key, report, data)))
+        kept = partial(keep_look, self.job, stage, key, report, data)
+        self._look(stage, insisting(kept, large=True))
         return {}
 
 
@@ -173,11 +173,3 @@ def _report(message: Message) -> dict[str, Any]:
     if not isinstance(report, dict):
         raise Untrue("a report is no report")
     return report
-
-
-def _database_is_full(error: BaseException | None) -> bool:
-    while error is not None:
-        if isinstance(error, psycopg.errors.DiskFull):
-            return True
-        error = error.__cause__ or error.__context__
-    return False

@@ -10,9 +10,12 @@ from django.db import OperationalError, connection
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from intaglio_server.failing import lacks_room
 from sandbox import child
-from studies import runner, serving, tasks
+from studies import runner, tasks
+from studies.ending import insisting
 from studies.models import Chunk, Job, Product
+from studies.problems import handle
 from studies.store import DamagedProduct, load_bytes, save_bytes
 from tests import dying
 
@@ -262,8 +265,25 @@ def test_a_full_disk_is_said(monkeypatch):
     assert heard.told[-1]["problem"]["code"] == "no-room"
 
 
+@pytest.mark.django_db(transaction=True)
 def test_so_is_that_of_the_database():
     error = OperationalError("could not extend file")
     error.__cause__ = psycopg.errors.DiskFull("No space left on device")
-    assert serving._database_is_full(error)
-    assert not serving._database_is_full(OperationalError("gone"))
+    assert lacks_room(error)
+    assert not lacks_room(OperationalError("gone"))
+    # the API tells it so, and not as a database that is away
+    told = handle(error, {})
+    assert told.status_code == 507 and told.data["code"] == "no-room"
+    assert handle(OperationalError("gone"), {}).status_code == 503
+    tries = []
+
+    def write():
+        tries.append(1)
+        raise error
+
+    # what is large is not tried again, the end of a job is
+    for large, most in ((True, 1), (False, 2)):
+        tries.clear()
+        with pytest.raises(OperationalError):
+            insisting(write, patience=0.1, large=large)
+        assert len(tries) == most

@@ -1,6 +1,7 @@
 """The child that reads foreign files: it has no secrets, no network, no other processes, and is not
 believed."""
 
+import fcntl
 import os
 import shutil
 import tempfile
@@ -38,7 +39,7 @@ def test_a_child_can_do_nothing_but_compute(ran, settings, monkeypatch):
     monkeypatch.setenv("INTAGLIO_SECRET", "a secret of the server")
     settings.JOB_BYTES = 3 * 2**30
     came = ran(prying.pry).problem["came"]
-    for other in Path(tempfile.gettempdir()).glob("intaglio-*-other"):
+    for other in Path(tempfile.gettempdir()).glob("intaglio-child-*-other"):
         assert (other / "secret").read_text() == "another's"
         shutil.rmtree(other)
     assert came.pop("memory") == "MemoryError"
@@ -105,6 +106,27 @@ def test_a_child_that_lies_is_not_believed(ran, act, variant):
     variant.refresh_from_db()
     assert variant.shown == {}
     assert Product.objects.count() == before
+
+
+def test_folders_that_a_killed_worker_left_are_removed_and_no_others(tmp_path, monkeypatch):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    left, young, held, another = (tmp_path / name for name in (
+        "intaglio-child-left", "intaglio-child-young", "intaglio-child-held", "intaglio-other",
+    ))  # fmt: skip
+    for folder in (left, held, another):
+        folder.mkdir()
+        (folder / "file").write_text("x")
+    at = os.open(held, os.O_RDONLY)
+    fcntl.flock(at, fcntl.LOCK_EX)
+    monkeypatch.setattr(children, "_YOUNG", -1.0)
+    children.forget_orphans()
+    assert sorted(tmp_path.iterdir()) == sorted([held, another])
+    os.close(at)
+    monkeypatch.undo()
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    young.mkdir()
+    children.forget_orphans()
+    assert young.is_dir()
 
 
 @pytest.fixture
