@@ -46,17 +46,25 @@ class LineStore:
         return self._told[key]
 
     def bytes_of(self, key: str) -> bytes:
-        """A product's bytes, or a source's. Raises Refused."""
+        """A source's bytes. Raises Refused."""
+        return bytes(self._read(key))
+
+    def _read(self, key: str) -> bytearray:
         path = self._folder / self._ask({"kind": "get", "key": key})["file"]
         try:
-            return path.read_bytes()
+            data = bytearray(path.stat().st_size)
+            with path.open("rb") as file:
+                file.readinto(data)
+            return data
         finally:
             path.unlink()
 
     def get(self, key: str) -> Product:
         if key in self._kept:
             return self._kept[key]
-        product = Product(*unpack(self.bytes_of(key)))
+        # of bytes that may be written, as arrays are that were just made: compiled code for others
+        # is other code, which no one has compiled
+        product = Product(*unpack(self._read(key)))
         self._keep(key, product)
         return product
 

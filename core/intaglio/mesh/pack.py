@@ -35,8 +35,8 @@ def pack(arrays: Mapping[str, NDArray[Any]], meta: Any = None) -> bytes:
     return b"".join([_MAGIC, struct.pack("<I", len(header)), header, *parts])
 
 
-def unpack(data: bytes) -> tuple[dict[str, NDArray[Any]], Any]:
-    """Inverse of pack; arrays are read-only views. Raises ValueError for other bytes."""
+def unpack(data: bytes | bytearray) -> tuple[dict[str, NDArray[Any]], Any]:
+    """Inverse of pack; arrays are views, read-only of bytes. Raises ValueError for other data."""
     if data[:4] != _MAGIC:
         raise ValueError("not a block of packed arrays")
     (length,) = struct.unpack_from("<I", data, 4)
