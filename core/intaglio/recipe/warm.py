@@ -18,6 +18,7 @@ from intaglio.mesh.mesh import Mesh
 from intaglio.numeric import kernels
 from intaglio.parts.source import Source
 from intaglio.recipe.plan import MemoryStore, run_to
+from intaglio.recipe.proving import run_proof
 
 
 def warm() -> None:
@@ -52,7 +53,8 @@ def _mesh_a_part() -> None:
         part = Source("warm.step", path.read_bytes())
     sizing: dict[str, Any] = {"smallest": 2.0, "largest": 4.0}
     layers = {"layers": [{"patches": ["*"], "count": 2, "last": 0.3}]}
-    run_to("case", part, "warm", {"sizing": sizing, "layers": layers}, MemoryStore())
+    # and the flow on it
+    run_proof(part, "warm", {"sizing": sizing, "layers": layers}, MemoryStore(), 2)
     # counted edges, shells, seams, cells that stay bad
     sizing |= {
         "sizes": [{"between": ["*", "*"], "count": 48}],
