@@ -15,7 +15,7 @@ import intaglio
 from intaglio.numeric import kernels
 from sandbox.calls import allow_only
 from sandbox.reach import reach_only, version
-from sandbox.ways import closed, open_ways
+from sandbox.ways import open_ways
 
 # what a child may know of the environment
 _KNOWN = (
@@ -131,10 +131,12 @@ def _become_another(user: int, folder: Path) -> None:
     not, this one is left, whose files the rules for files keep."""
     # others pass through the folders that lead to the program
     os.umask(0o022)
-    needed = [*program(), folder]
-    with suppress(OSError):
-        open_ways(needed)
-    if closed(path for path in needed if path.exists()):
+    needed = [path for path in program() if path.exists()]
+    try:
+        open_ways([*needed, folder])
+    except OSError:
+        return
+    if not all(path.stat().st_mode & 0o001 for path in needed):
         return
     os.chown(folder, user, user)
     os.setgroups([])

@@ -26,6 +26,9 @@ log = logging.getLogger(__name__)
 _MOST = 4
 _FOUND_BYTES = 2**20
 _MOST_FILES = 100_000
+# seconds between two looks at how much a child's folder holds
+_WEIGH_SECONDS = 2.0
+TOO_LARGE = "The files of this answer grew beyond all that one may hold. Nothing was changed."
 BUSY = "The server still works on this geometry for another request. Try again in a moment."
 TOO_LONG = "The CAD kernel took longer than {} s on this and was stopped. Nothing was changed."
 NO_MEMORY = "There is not enough memory on the server to work on this model's geometry."
@@ -97,7 +100,11 @@ def _answer(desk: _Desk, file_name: str, question: Message) -> tuple[Message, Gi
     until = time.monotonic() + settings.ASK_SECONDS
     try:
         say(child.here, question)
-        while child.here.poll(max(0.0, until - time.monotonic())):
+        while (left := until - time.monotonic()) > 0.0:
+            if not child.here.poll(min(left, _WEIGH_SECONDS)):
+                if child.holds > settings.JOB_BYTES:
+                    raise NotAnswered(told("no-room", TOO_LARGE))
+                continue
             message = hear(child.here)
             own = giving.answer(message)
             if own is None:

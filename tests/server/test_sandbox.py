@@ -189,6 +189,14 @@ def test_an_answer_that_does_not_come_is_not_waited_for(asked, settings):
     assert all(desk.child is None for desk in asking._desks.values())
 
 
+def test_an_answer_that_fills_the_disk_is_stopped(asked, settings, monkeypatch):
+    monkeypatch.setattr(asking, "_WEIGH_SECONDS", 0.05)
+    settings.JOB_BYTES = 2**20
+    for answer in asked(prying.heap):
+        assert answer.status_code == 507 and "grew" in answer.data["message"]
+    assert all(desk.child is None for desk in asking._desks.values())
+
+
 def test_who_answers_is_not_believed(asked):
     for answer in asked(prying.palm_off):
         assert answer.status_code == 500
