@@ -28,6 +28,8 @@ def pry(there, folder, limits):
     secret.chmod(0o644)
     outside.chmod(0o755)
     before = os.getuid()
+    # a handle that it was left with
+    os.dup2(0, 90)
     confine(limits, Path(folder), there.fileno())
     came: dict[str, object] = {
         "environment": dict(os.environ),
@@ -82,6 +84,16 @@ def pry(there, folder, limits):
     Path("/proc/self/clear_refs").write_text("5")
     problem = {"code": "pried", "message": "…", "places": [], "blank": None, "came": came}
     say(there, {"kind": "failed", "problem": problem})
+
+
+def pry_as_the_same_user(there, folder, limits):
+    """Where no way to the program can be made for another user."""
+
+    def refused(paths):
+        raise PermissionError("not here")
+
+    confining.open_ways = refused
+    pry(there, folder, limits)
 
 
 def _read(path):

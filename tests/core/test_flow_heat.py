@@ -11,6 +11,7 @@ from intaglio.flow.heat import SETTLED, Warmth, warm
 from intaglio.flow.reading import read_flow
 from intaglio.flow.results import patch_heat
 from intaglio.flow.run import run_flow, told
+from intaglio.flow.sweeps import heat_through
 from intaglio.mesh.building import with_patches
 from intaglio.mesh.mesh import Patch, Zone
 from tests.core import any_cells
@@ -231,3 +232,23 @@ def test_corrections_that_hardly_help_are_not_made_for_ever(factor, rounds, monk
     last = warm(None, none, 30, tell=lambda number, left: told.append((number, left)))
     assert told == [(k + 1, factor**k) for k in range(rounds)]
     assert last.residual == factor ** (rounds - 1)
+
+
+def test_heat_through_a_link_does_not_depend_on_which_end_is_called_left():
+    rng = np.random.default_rng(1)
+    cells, links = 20, 200
+    left, right = rng.integers(0, cells, (2, links))
+    way, area, beside = rng.normal(size=(3, links, 3))
+    share, over, conductivity, shares = rng.random((4, links))
+    carried = rng.normal(size=links)
+    temperature, slope = rng.normal(size=cells), rng.normal(size=(cells, 3))
+    forth = heat_through(
+        left, right, way, area, share, beside, over, carried, conductivity, temperature, slope,
+        shares,
+    )  # fmt: skip
+    back = heat_through(
+        right, left, -way, -area, 1.0 - share, beside, over, -carried, conductivity, temperature,
+        slope, shares,
+    )  # fmt: skip
+    assert (carried < 0).any() and (carried > 0).any()
+    np.testing.assert_allclose(back, -forth, rtol=1e-12, atol=1e-12)
