@@ -35,6 +35,7 @@ _MOST_FILES = 100_000
 _UNGUARDED = (
     "This server's kernel has no {}, which keep what reads foreign files from everything else."
 )
+_NO_JOBS = "So it runs no jobs. Whoever runs it finds in docs/operating.md what it needs."
 log = logging.getLogger(__name__)
 
 Act = Callable[[Connection, str, Limits], None]
@@ -101,7 +102,7 @@ def unguarded() -> str:
         return ""
     if settings.TRUST_EVERY_FILE:
         return f"{_UNGUARDED.format(lacking)} Whoever runs it has said that they trust every file."
-    return f"{_UNGUARDED.format(lacking)} So it runs no jobs: see docs/operating.md."
+    return f"{_UNGUARDED.format(lacking)} {_NO_JOBS}"
 
 
 def prepare() -> None:
