@@ -19,9 +19,13 @@ export interface Operation {
 
 type Told = Shape<"FindingRow">;
 
-/** A finding as the core tells it, or one that the page makes itself from a refusal. */
+/** A finding as the core tells it, or one that the page makes itself from a refusal; earlier: told
+ * of settings that were changed since, so that what it offers would take the change back. */
 export type Finding = Pick<Told, "code" | "level" | "message" | "count" | "places" | "advice"> &
-  Partial<Omit<Told, "repairs">> & { repairs?: { label: string; operation: Operation }[] };
+  Partial<Omit<Told, "repairs">> & {
+    repairs?: { label: string; operation: Operation }[];
+    earlier?: boolean;
+  };
 
 export interface Pin {
   name: string;

@@ -110,6 +110,28 @@ describe("findings", () => {
     );
   });
 
+  it("offer nothing that would take back a change on its way, nor twice", async () => {
+    let answer: (told: unknown) => void = () => {};
+    const asked = serving({
+      "PATCH variants/5/settings": () => new Promise((resolve) => (answer = resolve)),
+    });
+    onBench(<Findings />, withFindings([GAP]));
+    const sew = screen.getByRole("button", { name: "Sew within 0.3 mm" });
+    await userEvent.click(sew);
+    await waitFor(() => expect(sew.hasAttribute("disabled")).toBe(true));
+    await userEvent.click(sew);
+    answer(variantWith());
+    await waitFor(() => expect(sew.hasAttribute("disabled")).toBe(false));
+    expect(sent(asked, "PATCH", "variants/5/settings")).toHaveLength(1);
+  });
+
+  it("wait with what they offer for the answer to the newest settings", () => {
+    onBench(<Findings />, withFindings([GAP, { ...GAP, message: "Of before.", earlier: true }]));
+    const [now, earlier] = screen.getAllByRole("button", { name: "Sew within 0.3 mm" });
+    expect(now!.hasAttribute("disabled")).toBe(false);
+    expect(earlier!.hasAttribute("disabled")).toBe(true);
+  });
+
   it("put sizes that are to be kept among the regions", async () => {
     const asked = serving({ "PATCH variants/5/settings": variantWith() });
     const row = { name: "mended_1", shape: "sphere", size: 0.5, start: [1, 2, 3], radius: 2 };

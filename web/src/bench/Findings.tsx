@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { useSettings } from "../api/queries";
+import { useSettings, useSettling } from "../api/queries";
 import type { Finding, Operation } from "../api/reports";
 import { count, measure } from "../parts/numbers";
 import { pageOf } from "../stages/registry";
@@ -59,6 +59,8 @@ export function Findings() {
   const { show, variant, unit, stage, job, run } = useBench();
   const findings = useFindings();
   const settings = useSettings(variant.id);
+  // an offer is made of the settings that the server knew: it would take back what is on its way
+  const settling = useSettling(variant.id);
   const [shown, setShown] = useState<Record<number, number>>({});
   const offer = (operation: Operation) => {
     settings.mutate(changeOf(variant, operation));
@@ -142,6 +144,7 @@ export function Findings() {
                     type="button"
                     className="quiet"
                     title={whereOf(r.operation)}
+                    disabled={settling || f.earlier}
                     onClick={() => offer({ on: true, ...r.operation })}
                   >
                     {r.label}

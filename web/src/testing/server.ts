@@ -30,7 +30,7 @@ export function serving(answers: Record<string, Answer>): Asked[] {
     const version = new Headers(init.headers).get("If-Match");
     asked.push({ method, path, body, version });
     const known = answers[`${method} ${path}`] ?? answers[`${method} ${path.split("?")[0]}`];
-    const answer = typeof known === "function" ? known(body) : known;
+    const answer = await (typeof known === "function" ? known(body) : known);
     if (answer instanceof Refusal) return Response.json(answer.problem, { status: answer.status });
     if (answer === undefined) return Response.json({ message: "not there" }, { status: 404 });
     return Response.json(answer);

@@ -32,5 +32,6 @@ export function useForetoldFindings(): Finding[] {
   const { variant } = useBench();
   const told = useForetold();
   if (stateOf(variant, "case").condition === "current") return [];
-  return (told.data?.findings ?? []) as unknown as Finding[];
+  const findings = (told.data?.findings ?? []) as unknown as Finding[];
+  return findings.map((f) => ({ ...f, earlier: told.isPlaceholderData }));
 }
