@@ -23,6 +23,8 @@ from intaglio.recipe.drafting import draft
 from intaglio.settings.blanks import build
 from intaglio.stages.geometry.settings import Geometry
 from intaglio.stages.geometry.step import geometry_step
+from intaglio.triangles.edges import edge_table, pairs_across
+from intaglio.triangles.measures import inner_angles
 from tests.core.scans import as_trimesh, fine_box, gapped, holed, part_of, sphere
 from tests.core.shapes import box, cut, cylinder, run
 
@@ -189,6 +191,36 @@ def _band() -> FacetPart:
         c, d = (2 * k + 2, 2 * k + 3) if k < 39 else (1, 0)
         rows += [[a, c, b], [b, c, d]]
     return part_of(trimesh.Trimesh(points, np.array(rows), process=False))
+
+
+def _dome(height: float, n=24) -> FacetPart:
+    """A shallow paraboloid of radius 10, open below: it leaves its rim at 0.2 heights, in rad."""
+    around = np.linspace(0, 2 * np.pi, n, endpoint=False)
+    share = np.linspace(0, 1, 9)[1:, None]
+    x, y = 10 * share * np.cos(around), 10 * share * np.sin(around)
+    z = np.broadcast_to(height * (1 - share**2), x.shape)
+    points = np.concatenate([[[0, 0, height]], np.stack([x, y, z], -1).reshape(-1, 3)])
+    at = 1 + np.arange(8 * n).reshape(8, n)
+    a, b, c, d = at[:-1], at[1:], np.roll(at[1:], -1, 1), np.roll(at[:-1], -1, 1)
+    fan = np.stack([np.zeros(n, int), at[0], np.roll(at[0], -1)], -1)
+    rows = [np.stack(t, -1).reshape(-1, 3) for t in ((a, b, c), (a, c, d))]
+    return part_of(trimesh.Trimesh(points, np.concatenate([fan, *rows])))
+
+
+@pytest.mark.parametrize(("height", "shape"), [(0.2, "smooth"), (0.5, "flat")])
+def test_a_cap_that_lies_back_on_the_skin_is_not_taken(height, shape):
+    dome = _dome(height)
+    found = kind_of(dome).diagnosed(dome).findings
+    assert ways(dome, found)[0].operation == {"do": "cap", "shape": "flat"}
+    out, (action,) = closed(dome)
+    assert action["title"].endswith({"smooth": "smoothly", "flat": "flat"}[shape])
+    table = edge_table(out.triangles)
+    pairs = pairs_across(table)[0]
+    angle = inner_angles(out.points, out.triangles, table.nodes, pairs)
+    if shape == "flat":
+        # at its rim the paraboloid's own angle, less what its facets cut off
+        assert angle.min() == pytest.approx(0.2 * height, rel=0.15)
+    assert np.degrees(angle.min()) > 3.0
 
 
 def test_what_cannot_be_closed_says_what_is_left(tmp_path, capsys):

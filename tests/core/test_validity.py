@@ -61,6 +61,21 @@ def test_a_cell_without_volume_is_found():
     assert "negative-volume" in codes(replace(mesh, points=flat))
 
 
+@pytest.mark.parametrize(("height", "flat"), [(0.9e-6, True), (1.1e-6, False)])
+def test_a_cell_without_a_height_is_found(height, flat):
+    """A tip at a height, in shortest edges, over the middle of a base of edges of 1."""
+    shortest = np.sqrt(1 / 3)
+    points = np.array(
+        [[0, 0, 0], [1, 0, 0], [0.5, np.sqrt(0.75), 0], [0.5, np.sqrt(1 / 12), height * shortest]]
+    )
+    mesh = any_cells.of_tetrahedra(points, np.array([[0, 1, 2, 3]], np.int32))
+    assert ("flat-cell" in codes(mesh)) == flat
+
+
+def test_thin_cells_of_layers_are_not_flat(mesh):
+    assert "flat-cell" not in codes(replace(mesh, points=mesh.points * [1.0, 1.0, 1e-4]))
+
+
 def test_a_cell_that_folds_but_keeps_a_volume_is_found():
     """A node of a hexahedron pushed through the far side: the sum stays positive, parts do not."""
     mesh = any_cells.hexahedra((1, 1, 1), lambda u: u)

@@ -17,6 +17,7 @@ from intaglio.mesh.loading import (
     Raw,
     cell_room,
     face_centre,
+    face_vector,
     load_cell,
     raw_arrays,
     room_for,
@@ -35,7 +36,10 @@ WARP_LIMIT = 60.0
 # volumes by cells and by boundary agree to this share
 _SAME = 1e-9
 
-_NEGATIVE, _FOLDED, _OPEN, _TURNED = 1, 2, 4, 8
+# a cell whose height over its largest face is less than this share of its shortest edge is flat
+FLAT = 1e-6
+
+_NEGATIVE, _FOLDED, _OPEN, _TURNED, _FLAT = 1, 2, 4, 8, 16
 
 
 @njit(cache=True, nogil=True)
@@ -56,7 +60,10 @@ def _inspect(raw, low, high, most, volume, flags):
         volume[c] = total
         if not total > 0.0:
             flags[c] |= _NEGATIVE
-        elif not least > 0.0:
+            continue
+        if edges > 0 and _height(cell, faces, total, centre) < FLAT * _shortest(cell, edges):
+            flags[c] |= _FLAT
+        if not least > 0.0:
             # a cell that is not convex may yet be seen whole from its centroid
             _centroid(cell, faces, apex, centre, middle)
             least, _ = _seen_from(cell, faces, middle, centre)
@@ -75,6 +82,29 @@ def _seen_from(cell, faces, apex, centre):
         least = min(least, one)
         total += part
     return least, total
+
+
+@njit(cache=True)
+def _height(cell, faces, volume, area):
+    """Height of the loaded cell over its largest face, were it a pyramid on it."""
+    largest = 0.0
+    for k in range(faces):
+        face_vector(cell, k, area)
+        largest = max(largest, area[0] ** 2 + area[1] ** 2 + area[2] ** 2)
+    return 3.0 * volume / np.sqrt(largest)
+
+
+@njit(cache=True)
+def _shortest(cell, edges):
+    """Length of the shortest edge of the loaded cell."""
+    least = np.inf
+    for e in range(edges):
+        a, b = cell.edge[e, 0], cell.edge[e, 1]
+        length = 0.0
+        for i in range(3):
+            length += (cell.xyz[b, i] - cell.xyz[a, i]) ** 2
+        least = min(least, length)
+    return np.sqrt(least)
 
 
 @njit(cache=True)
@@ -271,6 +301,9 @@ _WRONG = (
      "Refine there, or repair the surface."),
     (_FOLDED, "folded-cell", "Cells that fold over: their centre does not see all their faces.",
      "Refine there, or repair the surface."),
+    (_FLAT, "flat-cell",
+     "Cells without a height: less than a millionth of their shortest edge.",
+     "Where faces of the geometry touch or lie on each other, part or join them."),
     (_OPEN, "open-cell", "Cells that their faces do not close.", ""),
     (_TURNED, "face-order", "Cells whose faces run the wrong way round.", ""),
 )  # fmt: skip

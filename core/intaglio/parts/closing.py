@@ -18,7 +18,8 @@ from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.operations import BY_NAME
 from intaglio.parts.rows import ActionRow
-from intaglio.triangles.edges import edge_table
+from intaglio.triangles.edges import edge_table, pairs_across
+from intaglio.triangles.measures import inner_angles
 
 Floats = NDArray[np.float64]
 
@@ -28,6 +29,8 @@ _SHARE = 0.005
 _IN_PLANE = 1e-3
 # ways that are taken after each other at most: gaps, then holes, then what is left
 _STEPS = 4
+# new faces that meet the skin at less than this (rad) along so much of what they close fold back
+_FOLDED, _MOST_FOLDED = np.radians(3.0), 0.5
 
 
 @dataclass(frozen=True)
@@ -171,11 +174,21 @@ def free_length(model: Model) -> float:
     return float(edge_lengths(part.points, table.nodes[table.uses == 1]).sum())
 
 
+def folded_length(model: Model) -> float:
+    """Length of the edges at which the model's facets lie back on each other."""
+    part = kind_of(model).facets(model, _SHARE)
+    table = edge_table(part.triangles)
+    edges = table.nodes[table.uses == 2]
+    angle = inner_angles(part.points, part.triangles, edges, pairs_across(table)[0])
+    return float(edge_lengths(part.points, edges[angle < _FOLDED]).sum())
+
+
 def closed(model: Model) -> tuple[Model, list[ActionRow]]:
     """The model closed by the likeliest ways, one after the other, and what was done.
 
-    A way counts if it leaves shorter free edges and no error of another sort. Raises StepFailed,
-    with what is left, if the model is still open when none helps.
+    A way counts if it leaves shorter free edges and no error of another sort, and does not fold
+    back on the skin, which would enclose nothing. Raises StepFailed, with what is left, if the
+    model is still open when none helps.
     """
     kind = kind_of(model)
     actions: list[ActionRow] = []
@@ -185,13 +198,16 @@ def closed(model: Model) -> tuple[Model, list[ActionRow]]:
         if not options:
             break
         before, volume = free_length(model), kind.volume(model)
+        folds = folded_length(model) + _MOST_FOLDED * before
         for way in options:
             try:
                 out, count = apply(model, way.operation)
             except IntaglioError:
                 continue
             new = _errors(out) - {f.code for f in found}
-            if count and not new and free_length(out) < 0.999 * before:
+            if not count or new or free_length(out) > 0.999 * before:
+                continue
+            if folded_length(out) <= folds:
                 model = out
                 operation = BY_NAME[way.operation["do"]]
                 actions.append(
