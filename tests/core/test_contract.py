@@ -19,6 +19,7 @@ MAY = {
     "remeshing": {"numeric", "triangles", "sizing"},
     "cad": {"numeric", "triangles", "facets", "remeshing"},
     "volume": {"numeric", "triangles", "sizing"},
+    "rooms": {"numeric", "triangles", "volume"},
     "layers": {"numeric", "triangles", "facets", "sizing", "mesh", "quality", "volume"},
     "case": {"mesh", "settings"},
     "formats": {"mesh", "case"},
