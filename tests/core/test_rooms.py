@@ -7,6 +7,7 @@ import trimesh
 from scipy.spatial import cKDTree
 
 from intaglio.rooms.reach import reached, widest_ways
+from intaglio.rooms.refining import space_around
 from intaglio.rooms.samples import surface_samples
 from intaglio.rooms.space import space_between
 
@@ -119,6 +120,35 @@ def test_an_annulus_is_as_wide_as_its_gap():
     assert found[:3] == pytest.approx([0.25] * 3, rel=0.05)
     assert found[3] == pytest.approx(0.05, rel=0.1)
     assert len(found) == 5 and found[4] < 2 * 0.02
+
+
+THIN = {
+    "slot": (np.array([[-0.4, -0.01], [0.4, -0.01], [0.4, 0.01], [-0.4, 0.01]]), 0.02),
+    "round": (_ring(0.02, 48), 0.04),
+}
+
+
+@pytest.mark.parametrize("hole", THIN)
+def test_narrow_passages_are_as_wide_where_the_skin_holds_every_ball_off(hole):
+    """Whatever the points let through between them, no way that crosses the skin is one."""
+    corners, width = THIN[hole]
+    mesh = _box_with(corners)
+    triangles = mesh.faces.astype(np.int32)
+    least = 0.4 * width
+    around = space_around(mesh.vertices, triangles, least)
+    assert around.left == 0
+    ways = widest_ways(around.space, least)
+    (found,) = [2 * ways.radius[k] for k in ways.passages]
+    assert found == pytest.approx(width, rel=0.05)
+
+
+def test_no_ball_gets_through_a_skin_however_far_apart_its_points():
+    mesh = trimesh.creation.box((1, 1, 1))
+    around = space_around(mesh.vertices, mesh.faces.astype(np.int32), 0.02)
+    ways = widest_ways(around.space, 0.02)
+    gets = reached(around.space, ways, around.space.outside)
+    inside = (np.abs(around.space.centre) < 0.4).all(axis=1)
+    assert inside.any() and gets[inside].max() < 0.02
 
 
 def test_the_ways_are_the_widest_there_are():

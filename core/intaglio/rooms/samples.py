@@ -1,5 +1,6 @@
 """Points on any triangles, however they cross, double or gape: dense enough to hold balls off."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -7,16 +8,22 @@ from numba import njit
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
+from intaglio.numeric.boxtree import BoxTree
+from intaglio.rooms.spacing import pieces
 from intaglio.triangles.closure import edge_keys
+from intaglio.triangles.measures import triangle_normals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
+Bools = NDArray[np.bool_]
 
 # how far points within a triangle are moved along it, in spacings: points of a grid would lie on
 # circles by fours, and whose sphere holds whom could only be told exactly
 _SHAKEN = 0.15
 # points nearer than this, in spacings, are one: balls that touch both could not be told
 _CLOSE = 0.01
+# cosine between the normals of the triangles at a sharp edge, at most
+_SHARP = np.cos(np.radians(25.0))
 
 
 @dataclass(frozen=True)
@@ -32,22 +39,8 @@ class Samples:
 def surface_samples(points: Floats, triangles: Ints, spacing: float, seed: int = 7) -> Samples:
     """Corners, points along edges and points within triangles (m, 3) of points (n, 3), `spacing`
     apart, in the surface's unit."""
-    used, first = np.unique(triangles.ravel(), return_index=True)
-    spots, owner = [points[used]], [(first // 3).astype(np.int32)]
-    half = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
-    _, once = np.unique(edge_keys(half), return_index=True)
-    # edges that several triangles have for themselves are walked the same way
-    ends = points[half[once]]
-    turn = (ends[:, 0] != ends[:, 1]).argmax(axis=1)[:, None]
-    back = np.take_along_axis(ends[:, 0] > ends[:, 1], turn, axis=1)[:, 0]
-    ends[back] = ends[back][:, ::-1]
-    a, b = ends[:, 0], ends[:, 1]
-    parts = np.ceil(np.linalg.norm(b - a, axis=1) / spacing).astype(np.int64)
-    row = np.repeat(np.arange(len(a)), np.maximum(parts - 1, 0))
-    before = np.cumsum(np.maximum(parts - 1, 0)) - np.maximum(parts - 1, 0)
-    share = (np.arange(len(row)) - before[row] + 1) / parts[row]
-    spots.append(a[row] + share[:, None] * (b - a)[row])
-    owner.append((once[row] // 3).astype(np.int32))
+    points, triangles = _merged(points, triangles)
+    spots, owner = _on_edges(points, triangles, lambda bounding: np.full(len(bounding), spacing))
     rng = np.random.default_rng(seed)
     none = np.zeros((0, 3)), np.zeros(0, np.int32)
     count = _within(points, triangles, spacing, np.zeros((0, 2)), *none)
@@ -55,6 +48,64 @@ def surface_samples(points: Floats, triangles: Ints, spacing: float, seed: int =
     _within(points, triangles, spacing, rng.uniform(-_SHAKEN, _SHAKEN, (count, 2)), inner, own)
     spots.append(inner)
     owner.append(own)
+    return _distinct(spots, owner, spacing)
+
+
+def close_samples(tree: BoxTree, coarse: float, fine: float, seed: int = 7) -> Samples:
+    """Points on a tree's triangles, as close as the space before them is narrow (`spacing.pieces`):
+    corners, points on free and sharp edges, `fine` apart, and one in each piece."""
+    points, triangles = _merged(tree.points, tree.triangles)
+    spots, owner = _on_edges(points, triangles, lambda bounding: np.where(bounding, fine, np.inf))
+    corner, of, _ = pieces(tree, coarse, fine)
+    shake = np.random.default_rng(seed).uniform(-_SHAKEN, _SHAKEN, (len(corner), 2))
+    share = np.column_stack([1.0 / 3.0 + shake, 1.0 / 3.0 - shake.sum(axis=1)])
+    spots.append(np.einsum("ij,ijk->ik", share, corner))
+    owner.append(of)
+    return _distinct(spots, owner, fine)
+
+
+def _merged(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
+    """Points of which none repeats another, and the triangles by them."""
+    points, merged = np.unique(points, axis=0, return_inverse=True)
+    return points, merged.reshape(-1)[triangles].astype(np.int32)
+
+
+def _on_edges(
+    points: Floats, triangles: Ints, step: Callable[[Bools], Floats]
+) -> tuple[list[Floats], list[Ints]]:
+    """Corners of triangles and points along their edges, and a triangle of each; step: how far
+    apart on edges that bound a smooth piece of the surface, and on others."""
+    used, first = np.unique(triangles.ravel(), return_index=True)
+    half = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    _, once = np.unique(edge_keys(half), return_index=True)
+    a, b = points[half[once, 0]], points[half[once, 1]]
+    length = np.linalg.norm(b - a, axis=1)
+    parts = np.ceil(length / step(_bounding(points, triangles))).astype(np.int64)
+    more = np.maximum(parts - 1, 0)
+    row = np.repeat(np.arange(len(a)), more)
+    before = np.cumsum(more) - more
+    share = (np.arange(len(row)) - before[row] + 1) / parts[row]
+    spots = [points[used], a[row] + share[:, None] * (b - a)[row]]
+    return spots, [(first // 3).astype(np.int32), (once[row] // 3).astype(np.int32)]
+
+
+def _bounding(points: Floats, triangles: Ints) -> Bools:
+    """Which edges, in the order of their keys, are free, sharp, or shared by more than two."""
+    half = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+    key = edge_keys(half)
+    order = np.argsort(key, kind="stable")
+    _, begin, uses = np.unique(key[order], return_index=True, return_counts=True)
+    out: Bools = uses != 2
+    one, other = order[begin[~out]], order[begin[~out] + 1]
+    normal = triangle_normals(points, triangles)
+    # triangles of a broken surface may be turned either way
+    same = half[one, 0] == half[other, 0]
+    cosine = np.einsum("ij,ij->i", normal[one // 3], normal[other // 3])
+    out[~out] = np.where(same, -cosine, cosine) < _SHARP
+    return out
+
+
+def _distinct(spots: list[Floats], owner: list[Ints], spacing: float) -> Samples:
     every, of = np.concatenate(spots), np.concatenate(owner)
     alone = _apart(every, _CLOSE * spacing)
     return Samples(every[alone], of[alone], spacing)

@@ -62,6 +62,35 @@ def space_between(points: Floats) -> Space:
     return Space(every, tets, beside, centre, radius, passing, outside)
 
 
+def narrowest(space: Space, t: NDArray[np.int64], i: NDArray[np.int64]) -> Floats:
+    """Where the largest ball that goes through the faces opposite nodes i (k,) of tetrahedra t (k,)
+    is stuck: places (k, 3)."""
+    other = space.beside[t, i]
+    smaller = np.where(space.radius[t] <= space.radius[other], t, other)
+    out = np.empty((len(t), 3))
+    _middles(space.points, space.tets, t, i, out)
+    # where the way does not pass the triangle's plane, one end is the narrowest
+    ends = space.passing[t, i] >= np.minimum(space.radius[t], space.radius[other])
+    out[ends] = space.centre[smaller[ends]]
+    return out
+
+
+@njit(cache=True)
+def _middles(points, tets, t, i, out):
+    """Centre of the circle around the face opposite node i of each tetrahedron t."""
+    for k in range(t.shape[0]):
+        nodes = tets[t[k]]
+        p = points[nodes[FACE[i[k], 0]]]
+        u = points[nodes[FACE[i[k], 1]]] - p
+        v = points[nodes[FACE[i[k], 2]]] - p
+        n = np.cross(u, v)
+        square = (n * n).sum()
+        out[k] = p
+        if square > 0.0:
+            away = (u * u).sum() * np.cross(v, n) + (v * v).sum() * np.cross(n, u)
+            out[k] += away / (2.0 * square)
+
+
 @njit(cache=True, nogil=True)
 def _balls(points, tets, centre, radius, start, end):
     """Circumcentre and circumradius of each tetrahedron of a range; of a flat one the middle and
