@@ -192,6 +192,7 @@ def closed(model: Model) -> tuple[Model, list[ActionRow]]:
     """
     kind = kind_of(model)
     actions: list[ActionRow] = []
+    back: list[str] = []
     for _ in range(_STEPS):
         found = kind.diagnosed(model).findings
         options = ways(model, found)
@@ -207,27 +208,30 @@ def closed(model: Model) -> tuple[Model, list[ActionRow]]:
             new = _errors(out) - {f.code for f in found}
             if not count or new or free_length(out) > 0.999 * before:
                 continue
-            if folded_length(out) <= folds:
-                model = out
-                operation = BY_NAME[way.operation["do"]]
-                actions.append(
-                    {
-                        "do": operation.key,
-                        "title": way.title,
-                        "done": operation.done.format(n=f"{count:,}"),
-                        "volume_change": float(kind.volume(out) - volume),
-                    }
-                )
-                break
+            if folded_length(out) > folds:
+                back.append(way.title)
+                continue
+            model = out
+            operation = BY_NAME[way.operation["do"]]
+            actions.append(
+                {
+                    "do": operation.key,
+                    "title": way.title,
+                    "done": operation.done.format(n=f"{count:,}"),
+                    "volume_change": float(kind.volume(out) - volume),
+                }
+            )
+            break
         else:
             break
     left = [f for f in kind.diagnosed(model).findings if f.code in ("gaps", "holes", "free-edges")]
     if left:
         told = " ".join(f"{f.message} ({f.count})" for f in left)
         did = "; ".join(a["title"] for a in actions)
+        folded = f" Not taken, as it would lie back on the skin: {'; '.join(back)}." if back else ""
         raise StepFailed(
             "not-closed",
-            f"It stays open{f' after: {did}' if did else ''}. Left: {told}",
+            f"It stays open{f' after: {did}' if did else ''}. Left: {told}{folded}",
             [p for f in left for p in f.places][:20],
         )
     return model, actions

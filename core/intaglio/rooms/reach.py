@@ -20,7 +20,7 @@ _ROOMY = 1.25
 class Ways:
     """The widest ways through a space: a forest of tetrahedra (t,). faces (k, 2): tetrahedron and
     face of each step, the widest first; radius (k,) that it lets through; room (t,) of each
-    tetrahedron, 0 the one that reaches the box around; passages (r - 1,): the step by which each
+    tetrahedron, 0 the one outside; passages (r - 1,): the step by which each
     room but the first is reached from those that hold a larger ball."""
 
     faces: Ints
@@ -115,8 +115,8 @@ def _joined(t, across, through, peak, least, roomy, steps, parts, label):
 
 
 def reached(space: Space, ways: Ways, seeds: Bools) -> Floats:
-    """Radius (t,) of the largest ball that gets from seeds (t,) to each tetrahedron, in the unit;
-    infinite on the seeds themselves but for what fits there."""
+    """Radius (t,) of the largest ball that gets from seeds (t,) to each tetrahedron, in the unit
+    of the points; on the seeds that of what fits there."""
     n = len(space.tets)
     one = ways.faces[:, 0]
     two = space.beside[one, ways.faces[:, 1]]

@@ -1,10 +1,10 @@
 """The space around surfaces: points are put on them until the balls between the points are those
-between the surfaces, wherever a ball of the least radius that matters can be.
+between the surfaces, wherever a ball of the least radius that matters can be stuck.
 
-Where a way between two balls crosses the surface there is none. Where a ball, or the narrowest
-place of a way, comes nearer to the surface than to its points, the nearest place of the surface
-becomes a point (Delaunay refinement by the Voronoi edges that a surface meets: J.-D. Boissonnat,
-S. Oudot, "Provably good sampling and meshing of surfaces", Graphical Models 67, 2005).
+Where a way between two balls crosses the surface there is none. Where the narrowest place of a way
+comes nearer to the surface than to its points, the nearest place of the surface becomes a point
+(Delaunay refinement by the Voronoi edges that a surface meets: J.-D. Boissonnat, S. Oudot,
+"Provably good sampling and meshing of surfaces", Graphical Models 67, 2005).
 """
 
 from collections.abc import Callable
@@ -58,7 +58,8 @@ def space_around(
 ) -> Around:
     """The space around and between triangles (m, 3) of points (n, 3), in whatever state they are.
 
-    Balls of radius `least` and more, and what they pass, are told to 5 %, in the surface's unit.
+    Where balls of radius `least` (in the surface's unit) and more are stuck, their radius is told
+    to 5 %, but for places that are `left` after some rounds; elsewhere balls may reach into walls.
     """
     size = float(np.linalg.norm(np.ptp(points[np.unique(triangles)], axis=0)))
     tree = box_tree(points, triangles)

@@ -1,7 +1,8 @@
 """Points on surfaces as close as the space before them is narrow.
 
-A triangle is halved both ways until it is no larger than half of the distance to what lies before
-and behind it. Where that leaves no room for the least ball that matters it stays as it is.
+A triangle is halved both ways until it is no larger than six tenths of the distance to the wall
+that faces it before or behind. Where that leaves no room for the least ball that matters it stays
+as it is.
 """
 
 import numpy as np
