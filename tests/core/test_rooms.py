@@ -144,11 +144,13 @@ def test_narrow_passages_are_as_wide_where_the_skin_holds_every_ball_off(hole):
 
 def test_no_ball_gets_through_a_skin_however_far_apart_its_points():
     mesh = trimesh.creation.box((1, 1, 1))
-    around = space_around(mesh.vertices, mesh.faces.astype(np.int32), 0.02)
-    ways = widest_ways(around.space, 0.02)
-    gets = reached(around.space, ways, around.space.outside)
-    inside = (np.abs(around.space.centre) < 0.4).all(axis=1)
-    assert inside.any() and gets[inside].max() < 0.02
+    least = 0.005
+    around = space_around(mesh.vertices, mesh.faces.astype(np.int32), least)
+    for space, tight in ((around.space, True), (space_between(around.samples.points), False)):
+        gets = reached(space, widest_ways(space, least), space.outside)
+        inside = (np.abs(space.centre) < 0.4).all(axis=1)
+        # between the points alone it would get through
+        assert inside.any() and (gets[inside].max() < least) == tight
 
 
 def test_the_ways_are_the_widest_there_are():
