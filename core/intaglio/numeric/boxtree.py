@@ -404,6 +404,44 @@ def _first_hits(tree, origins, directions, skip, out, hit, start, end):
         out[r] = best
 
 
+@njit(cache=True)
+def crosses(tree, ox, oy, oz, dx, dy, dz):
+    """Whether a triangle of the tree lies between o and o + d."""
+    box, child = tree.box, tree.child
+    lines = ((ox, dx), (oy, dy), (oz, dz))
+    stack = np.empty(96, np.int32)
+    stack[0] = tree.root[0]
+    top = 1
+    while top > 0:
+        top -= 1
+        k = stack[top]
+        near, far = 0.0, 1.0
+        i = 0
+        for o, d in lines:
+            if d != 0.0:
+                a = (box[k, i] - o) / d
+                b = (box[k, 3 + i] - o) / d
+                near = max(near, min(a, b))
+                far = min(far, max(a, b))
+            elif o < box[k, i] or o > box[k, 3 + i]:
+                far = -1.0
+            i += 1
+        if near > far * (1 + 1e-12):
+            continue
+        if child[k, 0] >= 0:
+            stack[top] = child[k, 0]
+            stack[top + 1] = child[k, 1]
+            top += 2
+            continue
+        for j in range(child[k, 2], child[k, 3]):
+            t = tree.items[j]
+            a, b, c = tree.triangles[t, 0], tree.triangles[t, 1], tree.triangles[t, 2]
+            x = _ray_triangle(tree.points, a, b, c, ox, oy, oz, dx, dy, dz)
+            if 0.0 <= x <= 1.0:
+                return True
+    return False
+
+
 def first_hits(
     tree: BoxTree,
     origins: NDArray[np.float64],

@@ -35,7 +35,8 @@ def widest_ways(space: Space, least: float) -> Ways:
 
     Faces are taken in the order of what they let through, as by J. B. Kruskal (1956).
     """
-    row, face = np.nonzero(space.beside > np.arange(len(space.tets))[:, None])
+    first = space.beside > np.arange(len(space.tets))[:, None]
+    row, face = np.nonzero(first & (space.passing > 0.0))
     order = np.argsort(-space.passing[row, face], kind="stable")
     t, i = row[order].astype(np.int32), face[order].astype(np.int32)
     across, through = space.beside[t, i], space.passing[t, i]

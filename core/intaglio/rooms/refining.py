@@ -1,24 +1,22 @@
-"""The space around surfaces: points are put on them until the balls between the points are those
-between the surfaces, wherever a ball of the least radius that matters can be stuck.
-
-Where a way between two balls crosses the surface there is none. Where the narrowest place of a way
-comes nearer to the surface than to its points, the nearest place of the surface becomes a point
-(Delaunay refinement by the Voronoi edges that a surface meets: J.-D. Boissonnat, S. Oudot,
-"Provably good sampling and meshing of surfaces", Graphical Models 67, 2005).
-"""
+"""The space around surfaces: balls spread from outside, or from where the fluid is said to be, and
+points are put on the surface until what is told of the way of each is so (`spreading`)."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from intaglio.numeric.boxtree import BoxTree, box_tree, nearest, ray_distances
-from intaglio.numeric.chunks import FEW_SLOW, in_chunks
-from intaglio.rooms.samples import Samples, close_samples
-from intaglio.rooms.space import Space, narrowest, space_between
-from intaglio.volume.complex import FACE
+from intaglio.numeric.boxtree import BoxTree, box_tree, distances
+from intaglio.numeric.chunks import in_chunks
+from intaglio.rooms.balls import ball
+from intaglio.rooms.samples import close_samples
+from intaglio.rooms.space import Space, boxed, space_of
+from intaglio.rooms.spreading import beyond_all, parts, spread
+from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown
+from intaglio.volume.delaunay import delaunay_complex
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -28,26 +26,36 @@ Bools = NDArray[np.bool_]
 _ACROSS = 40
 # how much smaller than told a ball may be
 _ACCURATE = 0.05
-# new points are no nearer to each other than a share of the ball that asks for them
-_APART = 0.3
-_ROUNDS = 6
+# new points are no nearer to others than a share of the ball that asks for them
+_APART = 0.25
 # points lie no closer than this, in least radii
 _CLOSEST = 2.0
-# a triangle whose longest side's square is this share of all is right-angled, or nearly
-_ACUTE = 1.02
-# ways are looked along twice, so far beside, in radii: one may run through an edge of the triangles
-_BESIDE = 1e-6
+# tetrahedra to a point, with room to spare
+_TETS = 7.5
+
+
+class State(NamedTuple):
+    """What is known of each row of a complex while balls spread."""
+
+    centre: Floats  # (rows, 3) of the ball
+    radius: Floats  # (rows,)
+    width: Floats  # (rows,) radius of the largest ball that came there, 0 if none did
+    age: Ints  # (rows,) how often the row was made anew
+    closed: NDArray[np.uint8]  # (rows,) a bit for each face whose way crosses the surface
+    most: Floats  # (rows, 4) what the surface leaves of each way, where it was found nearer
+    known: Floats  # (rows, 4) for which radius each way was looked along
+    of: Ints  # (points,) the triangle that each point lies on
 
 
 @dataclass(frozen=True)
 class Around:
-    """The space between surfaces, and the points on them that it stands on; rounds that it took,
-    and left: places at which it is less accurate than it should be."""
+    """The space between surfaces; of (n,): the triangle that each of its points lies on, -1 for
+    corners of the box; width (t,) of its tetrahedra: radius of the largest ball that gets there
+    from outside, 0 under the least."""
 
     space: Space
-    samples: Samples
-    rounds: int
-    left: int
+    of: Ints
+    width: Floats
 
 
 def space_around(
@@ -58,93 +66,106 @@ def space_around(
 ) -> Around:
     """The space around and between triangles (m, 3) of points (n, 3), in whatever state they are.
 
-    Where balls of radius `least` (in the surface's unit) and more are stuck, their radius is told
-    to 5 %, but for places that are `left` after some rounds; elsewhere balls may reach into walls.
+    Balls of radius `least` (in the surface's unit) and more spread from outside; how large a ball
+    gets where is told to 5 %.
     """
     size = float(np.linalg.norm(np.ptp(points[np.unique(triangles)], axis=0)))
     tree = box_tree(points, triangles)
     tell(0.0, "looking how far walls are apart")
     samples = close_samples(tree, max(size / _ACROSS, _CLOSEST * least), _CLOSEST * least)
-    for k in range(_ROUNDS):
-        tell((k + 1) / (_ROUNDS + 1), "looking how wide balls are")
-        space = _parted(space_between(samples.points), tree, least)
-        foot, of, radius = _too_near(space, tree, least)
-        if not len(foot):
-            return Around(space, samples, k + 1, 0)
-        new = _spread(foot, radius)
-        samples = replace(
-            samples,
-            points=np.concatenate([samples.points, foot[new]]),
-            triangle=np.concatenate([samples.triangle, of[new]]),
-        )
-    return Around(space, samples, _ROUNDS, len(foot))
+    tell(0.5, "looking how wide balls are")
+    about = boxed(samples.points)
+    cx, _ = delaunay_complex(about.points, room=about.box // 2 + 4096, ahead=8)
+    state = _begun(cx, samples.triangle)
+    _outside(cx.tets, cx.tally, about.limits, about.box, state)
+    while spread(cx, tree, FACE, state, about.limits, about.box, least, _ACCURATE, _APART):
+        cx, state = _with_room(cx, state)
+    space, rows = space_of(cx, about)
+    of = state.of[: len(space.points)]
+    space = _parted(space, state, rows, tree)
+    width = state.width[rows]
+    # of balls that nothing was said to get through the surface may take a share
+    got = np.flatnonzero(width)
+    radius = space.radius.copy()
+    radius[got] = np.minimum(radius[got], distances(tree, space.centre[got]))
+    return Around(replace(space, radius=radius), of, width)
 
 
-def _parted(space: Space, tree: BoxTree, least: float) -> Space:
-    """The space without the ways that cross the surface."""
-    t, i = np.nonzero(
-        (space.beside > np.arange(len(space.tets))[:, None]) & (space.passing >= least)
-    )
-    other = space.beside[t, i]
-    start, way = space.centre[t], space.centre[other] - space.centre[t]
-    length = np.linalg.norm(way, axis=1)
-    unit = way / np.maximum(length, 1e-300)[:, None]
-    aside = np.cross(unit, np.eye(3)[np.abs(unit).argmin(axis=1)])
-    aside *= (_BESIDE * space.radius[t])[:, None]
-    aside[~np.isfinite(aside)] = 0.0
+def _parted(space: Space, state: State, rows: NDArray[np.int64], tree: BoxTree) -> Space:
+    """The space with those ways alone that balls got to both ends of and that do not cross the
+    surface, no wider than the surface leaves them."""
+    passing = np.minimum(space.passing, state.most[rows])
+    passing[(state.closed[rows, None] >> np.arange(4)) & 1 > 0] = 0.0
+    width = state.width[rows]
+    ends = np.minimum(width[:, None], width[np.maximum(space.beside, 0)])
+    passing[(space.beside < 0) | (ends == 0.0)] = 0.0
+    # ways that no ball went along, as the other end had been reached by a wider one
+    first = space.beside > np.arange(len(rows))[:, None]
+    t, i = np.nonzero(first & (passing > 0.0) & (state.known[rows] == 0.0))
+    u = space.beside[t, i]
     crossed = np.zeros(len(t), bool)
-    for shift in (-aside, aside):
-        rows = np.flatnonzero(~crossed)
-        far = ray_distances(tree, start[rows] + shift[rows], unit[rows], np.zeros(len(rows)))
-        crossed[rows] = far <= length[rows]
-    passing = space.passing.copy()
-    t, i, other = t[crossed], i[crossed], other[crossed]
-    passing[t, i] = 0.0
-    back = (space.beside[other] == t[:, None]).argmax(axis=1)
-    passing[other, back] = 0.0
+    in_chunks(
+        lambda a, b: _crossed(tree, space.centre, space.radius, t, u, crossed, a, b), len(t)
+    )
+    t, i, u = t[crossed], i[crossed], u[crossed]
+    back = (space.beside[u] == t[:, None]).argmax(axis=1)
+    passing[t, i] = passing[u, back] = 0.0
     return replace(space, passing=passing)
 
 
-def _too_near(space: Space, tree: BoxTree, least: float) -> tuple[Floats, Ints, Floats]:
-    """Places (k, 3) of the surface that lie nearer to where a ball is stuck than they should, the
-    triangles (k,) that they lie on and the radius (k,) told there.
-
-    A ball is stuck only within the triangle that it touches: where walls hold it from one side, as
-    in a corner, it can go on to be larger.
-    """
-    t, i = np.nonzero(
-        (space.beside > np.arange(len(space.tets))[:, None]) & (space.passing >= least)
+def _begun(cx: Complex, triangle: Ints) -> State:
+    rows, points = len(cx.tets), len(cx.points)
+    of = np.full(points, -1, np.int32)
+    of[: len(triangle)] = triangle
+    state = State(
+        np.zeros((rows, 3)),
+        np.zeros(rows),
+        np.zeros(rows),
+        np.zeros(rows, np.int32),
+        np.zeros(rows, np.uint8),
+        np.full((rows, 4), np.inf),
+        np.zeros((rows, 4)),
+        of,
     )
-    corner = space.points[space.tets[t[:, None], FACE[i]]]
-    square = ((corner - np.roll(corner, 1, axis=1)) ** 2).sum(axis=2)
-    acute = 2.0 * square.max(axis=1) < _ACUTE * square.sum(axis=1)
-    smaller = np.minimum(space.radius[t], space.radius[space.beside[t, i]])
-    stuck = acute & (space.passing[t, i] < smaller)
-    t, i = t[stuck], i[stuck]
-    spot, radius = narrowest(space, t, i), space.passing[t, i]
-    foot, of, away = _feet(tree, spot)
-    deep = away < (1.0 - _ACCURATE) * radius
-    return foot[deep], of[deep], radius[deep]
+    count = int(cx.tally[N_TETS])
+    in_chunks(lambda a, b: _balls(cx.points, cx.tets, state.centre, state.radius, a, b), count)
+    return state
 
 
-def _feet(tree: BoxTree, spots: Floats) -> tuple[Floats, Ints, Floats]:
-    """Nearest place (n, 3) of the surface to each spot (n, 3), its triangle and its distance."""
-    spots = np.ascontiguousarray(spots)
-    foot, of = np.empty((len(spots), 3)), np.empty(len(spots), np.int32)
-    in_chunks(lambda a, b: _nearest_to(tree, spots, foot, of, a, b), len(spots), FEW_SLOW)
-    return foot, of, np.linalg.norm(foot - spots, axis=1)
+def _with_room(cx: Complex, state: State) -> tuple[Complex, State]:
+    """The same with half as much room again."""
+    points = int(1.5 * len(cx.points)) + 4096
+    cx = grown(cx, max(int(1.5 * len(cx.tets)), int(_TETS * points)), points)
+
+    def longer(a: NDArray[np.generic], n: int, fill: float) -> NDArray[np.generic]:
+        out = np.full((n, *a.shape[1:]), fill, a.dtype)
+        out[: len(a)] = a
+        return out
+
+    fills = (0.0, 0.0, 0.0, 0, 0, np.inf, 0.0)
+    rows = [longer(a, len(cx.tets), fill) for a, fill in zip(state[:-1], fills, strict=True)]
+    return cx, State(*rows, longer(state.of, len(cx.points), -1))  # type: ignore[arg-type]
 
 
 @njit(cache=True, nogil=True)
-def _nearest_to(tree, spots, foot, of, start, end):
-    for r in range(start, end):
-        of[r] = nearest(tree, 0, spots[r], foot[r])
+def _balls(points, tets, centre, radius, start, end):
+    for t in range(start, end):
+        if tets[t, 0] >= 0 and tets[t, 1] >= 0 and tets[t, 2] >= 0 and tets[t, 3] >= 0:
+            radius[t] = ball(points, tets, t, centre)
 
 
-def _spread(foot: Floats, radius: Floats) -> NDArray[np.int64]:
-    """Rows of places (k, 3), one in each cube as wide as a share of the radius (k,) told there."""
-    level = np.floor(np.log2(_APART * radius))
-    cube = np.floor(foot / np.exp2(level)[:, None])
-    _, first = np.unique(np.column_stack([level, cube]), axis=0, return_index=True)
-    first.sort()
-    return first
+@njit(cache=True)
+def _outside(tets, tally, limits, early, state):
+    """Begin with the balls that are centred beyond all surfaces."""
+    for t in range(tally[N_TETS]):
+        if tets[t, 0] == FREE or min(min(tets[t, 0], tets[t, 1]), min(tets[t, 2], tets[t, 3])) < 0:
+            continue
+        if beyond_all(tets, state.centre, t, limits, early):
+            state.width[t] = state.radius[t]
+
+
+@njit(cache=True, nogil=True)
+def _crossed(tree, centre, radius, t, u, out, start, end):
+    """Which ways from the balls of t to those of u cross the surface."""
+    for k in range(start, end):
+        out[k] = parts(tree, centre[t[k]], centre[u[k]], min(radius[t[k]], radius[u[k]]))
