@@ -1,6 +1,7 @@
 """How wide a ball gets to every place from where the fluid is, and which rooms there are."""
 
 from dataclasses import dataclass
+from heapq import heappop, heappush
 
 import numpy as np
 from numba import njit
@@ -20,21 +21,28 @@ _ROOMY = 1.25
 class Ways:
     """The widest ways through a space: a forest of tetrahedra (t,). faces (k, 2): tetrahedron and
     face of each step, the widest first; radius (k,) that it lets through; room (t,) of each
-    tetrahedron, 0 the one outside; passages (r - 1,): the step by which each
-    room but the first is reached from those that hold a larger ball."""
+    tetrahedron, 0 the one from which it is looked, -1 where no way leads. Room r > 0 is reached by
+    step passages[r - 1] from room before[r - 1] < r."""
 
     faces: Ints
     radius: Floats
     room: Ints
     passages: NDArray[np.int64]
+    before: Ints
 
 
-def widest_ways(space: Space, least: float) -> Ways:
+def widest_ways(space: Space, least: float, start: Bools | None = None) -> Ways:
     """The widest ways between all balls of a space, and its rooms: those that hold a ball of radius
-    `least`, and a quarter larger than what their widest passage lets through.
+    `least`, and a quarter larger than what their widest passage lets through. start (t,): where it
+    is looked from, else from outside; rooms are numbered as a ball that shrinks gets there.
 
     Faces are taken in the order of what they let through, as by J. B. Kruskal (1956).
     """
+    if start is None:
+        # the skin, between points far apart, may hold balls that are centred beyond it
+        start, begin = space.outside, np.flatnonzero(space.outside)[:1]
+    else:
+        begin = np.flatnonzero(start)
     first = space.beside > np.arange(len(space.tets))[:, None]
     row, face = np.nonzero(first & (space.passing > 0.0))
     order = np.argsort(-space.passing[row, face], kind="stable")
@@ -43,40 +51,49 @@ def widest_ways(space: Space, least: float) -> Ways:
     steps = np.empty(len(space.tets), np.int64)
     parts = np.empty(len(space.tets), np.bool_)
     label = np.empty(len(space.tets), np.int32)
-    peak = np.where(space.outside, np.inf, space.radius)
+    peak = np.where(start, np.inf, space.radius)
     count = _joined(t, across, through, peak, least, _ROOMY, steps, parts, label)
     steps, parts = steps[:count], parts[:count]
     passages = np.flatnonzero(parts)
-    # rooms in the order of their passages, the outer one first
-    outer = int(label[np.flatnonzero(space.outside)[0]])
-    inner = _inner_labels(t, across, steps, passages, label, peak, outer)
+    ends = np.column_stack([label[t[steps[passages]]], label[across[steps[passages]]]])
     number = np.full(len(space.tets), -1, np.int32)
-    number[outer] = 0
-    number[inner] = 1 + np.arange(len(inner), dtype=np.int32)
-    return Ways(np.column_stack([t[steps], i[steps]]), through[steps], number[label], passages)
+    taken, before = _in_order(ends, label[begin].tolist(), number)
+    return Ways(
+        np.column_stack([t[steps], i[steps]]),
+        through[steps],
+        number[label],
+        passages[taken],
+        np.array(before, np.int32),
+    )
 
 
-def _inner_labels(
-    t: Ints,
-    across: Ints,
-    steps: NDArray[np.int64],
-    passages: NDArray[np.int64],
-    label: Ints,
-    peak: Floats,
-    outer: int,
-) -> Ints:
-    """Label of the room that each passage leads into: that of the smaller largest ball."""
-    highest = np.zeros(len(peak))
-    np.maximum.at(highest, label, peak)
-    out = []
-    # a room's label is taken once, by the passage at which it was parted from the rest
-    taken = {outer}
-    for k in passages.tolist():
-        pair = [int(label[t[steps[k]]]), int(label[across[steps[k]]])]
-        pair.sort(key=lambda own: (own in taken, highest[own]))
-        taken.add(pair[0])
-        out.append(pair[0])
-    return np.array(out, np.int32)
+def _in_order(ends: Ints, first: list[int], number: Ints) -> tuple[list[int], list[int]]:
+    """Passages between rooms' labels (k, 2), the widest first, as one gets through them from the
+    first rooms (room 0): their rows, and the room before each; number (t,) gets each label's."""
+    at: dict[int, list[int]] = {}
+    for k, pair in enumerate(ends.tolist()):
+        for own in pair:
+            at.setdefault(own, []).append(k)
+    taken: list[int] = []
+    before: list[int] = []
+    # rows of passages are in order of width
+    open_: list[int] = []
+    for own in dict.fromkeys(first):
+        number[own] = 0
+        for k in at.get(own, []):
+            heappush(open_, k)
+    while open_:
+        k = heappop(open_)
+        new = [own for own in ends[k].tolist() if number[own] < 0]
+        if not new:
+            continue
+        (old,) = (own for own in ends[k].tolist() if number[own] >= 0)
+        taken.append(k)
+        before.append(int(number[old]))
+        number[new[0]] = len(taken)
+        for more in at[new[0]]:
+            heappush(open_, more)
+    return taken, before
 
 
 @njit(cache=True)

@@ -13,8 +13,9 @@ from intaglio.numeric.boxtree import BoxTree, box_tree, distances
 from intaglio.numeric.chunks import in_chunks
 from intaglio.rooms.balls import ball
 from intaglio.rooms.samples import close_samples
-from intaglio.rooms.space import Space, boxed, space_of
-from intaglio.rooms.spreading import beyond_all, parts, spread
+from intaglio.rooms.reach import widest_ways
+from intaglio.rooms.space import Boxed, Space, boxed, space_of
+from intaglio.rooms.spreading import begins, parts, spread
 from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown
 from intaglio.volume.delaunay import delaunay_complex
 
@@ -32,6 +33,7 @@ _APART = 0.25
 _CLOSEST = 2.0
 # tetrahedra to a point, with room to spare
 _TETS = 7.5
+_NO_PINS = np.zeros((0, 3))
 
 
 class State(NamedTuple):
@@ -50,45 +52,89 @@ class State(NamedTuple):
 @dataclass(frozen=True)
 class Around:
     """The space between surfaces; of (n,): the triangle that each of its points lies on, -1 for
-    corners of the box; width (t,) of its tetrahedra: radius of the largest ball that gets there
-    from outside, 0 under the least."""
+    corners of the box; width (t,) of its tetrahedra: radius of the largest ball that gets there, 0
+    under the least; start (t,): those that balls spread from."""
 
     space: Space
     of: Ints
     width: Floats
+    start: Bools
 
 
 def space_around(
     points: Floats,
     triangles: Ints,
     least: float,
+    pins: Floats = _NO_PINS,
     tell: Callable[[float, str], None] = lambda share, doing: None,
 ) -> Around:
     """The space around and between triangles (m, 3) of points (n, 3), in whatever state they are.
 
-    Balls of radius `least` (in the surface's unit) and more spread from outside; how large a ball
-    gets where is told to 5 %.
+    Balls of radius `least` (in the surface's unit) and more spread from outside, or from the rooms
+    in which pins (k, 3) are; how large a ball gets where is told to 5 %.
     """
     size = float(np.linalg.norm(np.ptp(points[np.unique(triangles)], axis=0)))
     tree = box_tree(points, triangles)
     tell(0.0, "looking how far walls are apart")
     samples = close_samples(tree, max(size / _ACROSS, _CLOSEST * least), _CLOSEST * least)
-    tell(0.5, "looking how wide balls are")
+    tell(0.3, "looking how wide balls are")
     about = boxed(samples.points)
     cx, _ = delaunay_complex(about.points, room=about.box // 2 + 4096, ahead=8)
     state = _begun(cx, samples.triangle)
-    _outside(cx.tets, cx.tally, about.limits, about.box, state)
-    while spread(cx, tree, FACE, state, about.limits, about.box, least, _ACCURATE, _APART):
-        cx, state = _with_room(cx, state)
+    pins = np.ascontiguousarray(pins, float).reshape(-1, 3)
+    _start(tree, cx.tets, cx.tally, state, pins, about.limits, about.box)
+
+    def went(cx: Complex, state: State) -> tuple[Complex, State]:
+        accuracy = (least, _ACCURATE, _APART)
+        while spread(cx, tree, FACE, state, pins, about.limits, about.box, *accuracy):
+            cx, state = _with_room(cx, state)
+            tell(0.5, "looking how wide balls are")
+        return cx, state
+
+    cx, state = went(cx, state)
+    tell(0.6, "looking which rooms there are")
+    found, rows = _seen(cx, state, tree, pins, about)
+    peaks = _held_back(found, least)
+    if len(peaks):
+        # what lies behind a narrow passage is as well known as what is before it
+        tell(0.7, "looking within rooms")
+        state.width[rows[peaks]] = state.radius[rows[peaks]]
+        cx, state = went(cx, state)
+        found, _ = _seen(cx, state, tree, pins, about)
+    return found
+
+
+def _seen(
+    cx: Complex, state: State, tree: BoxTree, pins: Floats, about: Boxed
+) -> tuple[Around, NDArray[np.int64]]:
+    """The space as it is known by now, and the complex's rows of its tetrahedra."""
     space, rows = space_of(cx, about)
-    of = state.of[: len(space.points)]
     space = _parted(space, state, rows, tree)
     width = state.width[rows]
-    # of balls that nothing was said to get through the surface may take a share
+    start = np.zeros(len(rows), bool)
+    _starting(tree, space.tets, space.centre, space.radius, pins, about.limits, about.box, start)
+    # of balls that nothing was said to get through, the surface may take a share
     got = np.flatnonzero(width)
     radius = space.radius.copy()
     radius[got] = np.minimum(radius[got], distances(tree, space.centre[got]))
-    return Around(replace(space, radius=radius), of, width)
+    of = state.of[: len(space.points)]
+    return Around(replace(space, radius=radius), of, width, start), rows
+
+
+def _held_back(around: Around, least: float) -> NDArray[np.int64]:
+    """Tetrahedra with the largest ball of each room from which a wider way leads on than the one
+    that leads to it: only as far as the narrower one was it looked along."""
+    space = around.space
+    ways = widest_ways(space, least, around.start)
+    through = np.concatenate([[np.inf], ways.radius[ways.passages]])
+    width = through.copy()
+    out = set()
+    for k, before in enumerate(ways.before.tolist()):
+        if through[k + 1] > width[before]:
+            out |= {k + 1, before}
+        width[k + 1] = min(through[k + 1], width[before])
+    rows = [int(np.where(ways.room == k, space.radius, 0.0).argmax()) for k in sorted(out)]
+    return np.array(rows, np.int64)
 
 
 def _parted(space: Space, state: State, rows: NDArray[np.int64], tree: BoxTree) -> Space:
@@ -155,13 +201,19 @@ def _balls(points, tets, centre, radius, start, end):
 
 
 @njit(cache=True)
-def _outside(tets, tally, limits, early, state):
-    """Begin with the balls that are centred beyond all surfaces."""
+def _start(tree, tets, tally, state, pins, limits, box):
+    """Say which balls of a complex it is begun from."""
     for t in range(tally[N_TETS]):
         if tets[t, 0] == FREE or min(min(tets[t, 0], tets[t, 1]), min(tets[t, 2], tets[t, 3])) < 0:
             continue
-        if beyond_all(tets, state.centre, t, limits, early):
+        if begins(tree, tets, state.centre, state.radius, t, pins, limits, box):
             state.width[t] = state.radius[t]
+
+
+@njit(cache=True)
+def _starting(tree, tets, centre, radius, pins, limits, box, out):
+    for t in range(len(out)):
+        out[t] = begins(tree, tets, centre, radius, t, pins, limits, box)
 
 
 @njit(cache=True, nogil=True)

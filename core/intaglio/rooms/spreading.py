@@ -42,10 +42,10 @@ CLEAR, CROSSING, NEAR = 0, 1, 2
 
 
 @njit(cache=True)
-def spread(cx, tree, face, state, limits, early, least, near, apart):
+def spread(cx, tree, face, state, pins, limits, box, least, near, apart):
     """Let balls spread from the cells whose `state.width` says so; whether room ran out.
 
-    least: radius of the smallest ball that matters; near: how much smaller than told a ball may
+    New cells are begun from as `begins` says.     least: radius of the smallest ball that matters; near: how much smaller than told a ball may
     be; apart: least distance of a new node from others, both shares of the radius told. Called
     again with more room it goes on.
     """
@@ -114,7 +114,7 @@ def spread(cx, tree, face, state, limits, early, least, near, apart):
                         tets, nbr, seen, free, local, tally, cavity, n_gone, n_shell, v, opposite
                     )
                     for k in range(n_shell):
-                        _born(cx, state, cavity.made[k], limits, early)
+                        _born(cx, tree, state, cavity.made[k], pins, limits, box)
                     for k in range(n_shell):
                         new = cavity.made[k]
                         b, c = nbr[new, 3] >> 2, nbr[new, 3] & 3
@@ -155,7 +155,7 @@ def _offer_face(cx, state, heap, t, i, least):
 
 
 @njit(cache=True)
-def _born(cx, state, t, limits, early):
+def _born(cx, tree, state, t, pins, limits, box):
     """What is known of a new tetrahedron."""
     state.age[t] += 1
     state.closed[t] = 0
@@ -164,19 +164,28 @@ def _born(cx, state, t, limits, early):
         state.most[t, i] = np.inf
         state.known[t, i] = 0.0
     state.radius[t] = ball(cx.points, cx.tets, t, state.centre)
-    if early >= 0 and beyond_all(cx.tets, state.centre, t, limits, early):
+    if begins(tree, cx.tets, state.centre, state.radius, t, pins, limits, box):
         state.width[t] = state.radius[t]
 
 
 @njit(cache=True)
-def beyond_all(tets, centre, t, limits, early):
-    """Whether a ball is centred beyond all surfaces, or touches a corner of the box around them
-    (nodes early to early + 8)."""
+def begins(tree, tets, centre, radius, t, pins, limits, box):
+    """Whether balls spread from that of a tetrahedron: without pins (k, 3) from those centred
+    beyond all surfaces (limits) or that touch a corner of the box around them (nodes box to
+    box + 8); else from those that hold a pin, with no surface between it and the centre."""
+    if pins.shape[0] > 0:
+        for k in range(pins.shape[0]):
+            square = 0.0
+            for i in range(3):
+                square += (pins[k, i] - centre[t, i]) ** 2
+            if square < radius[t] ** 2 and not parts(tree, pins[k], centre[t], radius[t]):
+                return True
+        return False
     for i in range(4):
-        if early <= tets[t, i] < early + 8:
+        if box <= tets[t, i] < box + 8:
             return True
-    for k in range(3):
-        if centre[t, k] < limits[k] or centre[t, k] > limits[3 + k]:
+    for i in range(3):
+        if centre[t, i] < limits[i] or centre[t, i] > limits[3 + i]:
             return True
     return False
 
