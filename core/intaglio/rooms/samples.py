@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from intaglio.numeric.boxtree import BoxTree
-from intaglio.rooms.spacing import pieces
+from intaglio.rooms.spacing import spots
 from intaglio.triangles.closure import edge_keys
 from intaglio.triangles.measures import triangle_normals
 
@@ -51,17 +51,13 @@ def surface_samples(points: Floats, triangles: Ints, spacing: float, seed: int =
     return _distinct(spots, owner, spacing)
 
 
-def close_samples(tree: BoxTree, coarse: float, fine: float, seed: int = 7) -> Samples:
-    """Points on a tree's triangles, as close as the space before them is narrow (`spacing.pieces`):
-    corners, points on free and sharp edges, `fine` apart, and one in each piece."""
+def close_samples(tree: BoxTree, coarse: float, fine: float) -> Samples:
+    """Points on a tree's triangles, as close as the space before them is narrow (`spacing.spots`),
+    and along free and sharp edges `fine` apart."""
     points, triangles = _merged(tree.points, tree.triangles)
-    spots, owner = _on_edges(points, triangles, lambda bounding: np.where(bounding, fine, np.inf))
-    corner, of, _ = pieces(tree, coarse, fine)
-    shake = np.random.default_rng(seed).uniform(-_SHAKEN, _SHAKEN, (len(corner), 2))
-    share = np.column_stack([1.0 / 3.0 + shake, 1.0 / 3.0 - shake.sum(axis=1)])
-    spots.append(np.einsum("ij,ijk->ik", share, corner))
-    owner.append(of)
-    return _distinct(spots, owner, fine)
+    spot, owner = _on_edges(points, triangles, lambda bounding: np.where(bounding, fine, np.inf))
+    more, of = spots(tree, coarse, fine)
+    return _distinct([*spot, more], [*owner, of], fine)
 
 
 def _merged(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
