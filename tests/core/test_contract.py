@@ -30,6 +30,7 @@ MAY = {
         "triangles",
         "facets",
         "remeshing",
+        "rooms",
         "cad",
         "mesh",
         "formats",

@@ -71,6 +71,16 @@ def _findings(findings: argparse.ArgumentParser) -> None:
     findings.add_argument("--json", action="store_true", help="as JSON")
 
 
+def _rooms(rooms: argparse.ArgumentParser) -> None:
+    rooms.add_argument("part", type=Path, nargs="+", help="a geometry file, or several")
+    rooms.add_argument(
+        "--wide", type=float, required=True, help="the smallest ball to follow, across"
+    )
+    rooms.add_argument("--at", metavar="X,Y,Z", help="a place in the fluid; else from outside")
+    rooms.add_argument("--unit", default="file", help="take the numbers in mm, cm, m, in, ft")
+    rooms.add_argument("--json", action="store_true", help="as JSON")
+
+
 def _convert(convert: argparse.ArgumentParser) -> None:
     convert.add_argument("source", type=Path, help="STEP, IGES, BREP, STL, OBJ or PLY")
     convert.add_argument("target", type=Path, help="STEP, BREP, STL, OBJ or PLY, by its suffix")
@@ -164,6 +174,12 @@ COMMANDS = (
         files=("csv",),
     ),
     Command("findings", "list what is wrong with a geometry file", _findings, "geometry:findings"),
+    Command(
+        "rooms",
+        "list passages by their width, what lies behind each, and what a ball touches",
+        _rooms,
+        "rooming:rooms",
+    ),
     Command(
         "convert",
         "write a geometry file in another format",

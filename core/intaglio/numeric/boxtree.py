@@ -408,7 +408,7 @@ def _first_hits(tree, origins, directions, skip, out, hit, start, end):
 def crosses(tree, ox, oy, oz, dx, dy, dz):
     """Whether a triangle of the tree lies between o and o + d."""
     box, child = tree.box, tree.child
-    lines = ((ox, dx), (oy, dy), (oz, dz))
+    lines = ((0, ox, dx), (1, oy, dy), (2, oz, dz))
     stack = np.empty(96, np.int32)
     stack[0] = tree.root[0]
     top = 1
@@ -416,8 +416,7 @@ def crosses(tree, ox, oy, oz, dx, dy, dz):
         top -= 1
         k = stack[top]
         near, far = 0.0, 1.0
-        i = 0
-        for o, d in lines:
+        for i, o, d in lines:
             if d != 0.0:
                 a = (box[k, i] - o) / d
                 b = (box[k, 3 + i] - o) / d
@@ -425,7 +424,6 @@ def crosses(tree, ox, oy, oz, dx, dy, dz):
                 far = min(far, max(a, b))
             elif o < box[k, i] or o > box[k, 3 + i]:
                 far = -1.0
-            i += 1
         if near > far * (1 + 1e-12):
             continue
         if child[k, 0] >= 0:

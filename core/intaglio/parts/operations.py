@@ -107,6 +107,29 @@ class Smaller:
 
 
 @dataclass(frozen=True)
+class Unreached:
+    wide: float = blank(
+        "length",
+        "ball",
+        "Under the narrowest passage that the fluid takes, over the gaps that it should not.",
+        1.0,
+        unit="{unit}",
+        above=0.0,
+    )
+    start: str = blank(
+        "choice",
+        "where it starts",
+        "Outside for a body in a stream; a place in the fluid for a flow within walls.",
+        "outside",
+        choices=(("outside", "outside"), ("place", "from a place in the fluid")),
+    )
+    at: list[float] = blank("point", "place", "Where fluid is.", [0, 0, 0], unit="{unit}")
+    keep: list[str] = blank(
+        "names", "kept all the same", "Bodies that stay whatever reaches them.", []
+    )
+
+
+@dataclass(frozen=True)
 class Angle:
     angle: float = blank(
         "angle", "angle", "30° to 45° keeps a cylinder whole.", 40.0, unit="°", above=0.0, most=180
@@ -187,8 +210,8 @@ class Safe:
 @dataclass(frozen=True)
 class Operation:
     """key; title in the menu; sentence with its blanks; done: words for the log with {n}; of: the
-    kinds of model for which it makes sense (`acting.py` does it); of_others: it chooses among the
-    other operations, for all kinds (`safe.py`, `closing.py`)."""
+    kinds of model for which it makes sense (`acting.py` does it); of_others: it decides by itself
+    what is done, for all kinds, and tells each (`safe.py`, `closing.py`, `reaching.py`)."""
 
     key: str
     title: str
@@ -320,6 +343,14 @@ OPERATIONS = (
         Nothing,
         "pieces dropped: {n}",
         of=("facets",),
+    ),
+    Operation(
+        "drop_unreached",
+        "Drop what the fluid never reaches",
+        "Drop what no ball {wide} across touches, {start} {at}; but for {keep}.",
+        Unreached,
+        "dropped: {n}",
+        of_others=True,
     ),
     Operation(
         "drop_fins",

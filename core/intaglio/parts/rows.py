@@ -92,7 +92,7 @@ class FeatureRow(TypedDict):
 
 
 class ActionRow(TypedDict):
-    """One of the safe repairs that were done together."""
+    """One of the things that an operation did, or decided not to."""
 
     do: str
     title: str

@@ -59,7 +59,9 @@ def circle(points, tets, t, i):
     nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     area = np.sqrt(nx * nx + ny * ny + nz * nz)
     square = (
-        (ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz) * (wx * wx + wy * wy + wz * wz)
+        (ux * ux + uy * uy + uz * uz)
+        * (vx * vx + vy * vy + vz * vz)
+        * (wx * wx + wy * wy + wz * wz)
     )
     return (np.sqrt(square) / (2.0 * area) if area > 0.0 else np.inf), nx, ny, nz
 

@@ -15,6 +15,10 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 
 
+class NothingReached(ValueError):
+    """No ball of the least size fits where it is to start."""
+
+
 @dataclass(frozen=True)
 class Rooms:
     """Rooms numbered as a ball that shrinks gets there, 0 where it starts. Lengths are diameters.
@@ -61,13 +65,16 @@ def rooms_of(
     tell: Callable[[float, str], None] = lambda share, doing: None,
 ) -> Rooms:
     """Rooms and passages of triangles (m, 3), each of a group (m,) of so many, for balls `least`
-    across and more, from outside or from the rooms in which pins (k, 3) are."""
+    across and more, from outside or from the rooms in which pins (k, 3) are. Raises
+    NothingReached."""
     pins = np.zeros((0, 3)) if pins is None else pins
     around = space_around(points, triangles, 0.5 * least, pins, tell)
     space = around.space
     ways = widest_ways(space, 0.5 * least, around.start)
     get = reached(space, ways, around.start)
     get[get < 0.5 * least] = 0.0
+    if not get.any():
+        raise NothingReached(f"no ball {least} across fits where it is to start")
     count = len(ways.before) + 1
     step = ways.faces[ways.passages].astype(np.int64)
     through = np.concatenate([[np.inf], 2.0 * ways.radius[ways.passages]])
@@ -78,7 +85,7 @@ def rooms_of(
     inside = ways.room >= 0
     room = ways.room[inside]
     corner = space.points[space.tets[inside]]
-    volume = np.bincount(room, _volumes(corner), count)
+    volume: Floats = np.bincount(room, _volumes(corner), count).astype(np.float64)
     order = np.argsort(space.radius[inside], kind="stable")
     largest = np.zeros(count, np.int64)
     largest[room[order]] = order

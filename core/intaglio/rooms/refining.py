@@ -3,7 +3,7 @@ points are put on the surface until what is told of the way of each is so (`spre
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 from intaglio.numeric.boxtree import BoxTree, box_tree, distances
 from intaglio.numeric.chunks import in_chunks
 from intaglio.rooms.balls import ball
-from intaglio.rooms.samples import close_samples
 from intaglio.rooms.reach import widest_ways
+from intaglio.rooms.samples import close_samples
 from intaglio.rooms.space import Boxed, Space, boxed, space_of
 from intaglio.rooms.spreading import begins, parts, spread
-from intaglio.volume.complex import FACE, FREE, N_POINTS, N_TETS, Complex, grown
+from intaglio.volume.complex import FACE, FREE, N_TETS, Complex, grown
 from intaglio.volume.delaunay import delaunay_complex
 
 Floats = NDArray[np.float64]
@@ -150,9 +150,7 @@ def _parted(space: Space, state: State, rows: NDArray[np.int64], tree: BoxTree) 
     t, i = np.nonzero(first & (passing > 0.0) & (state.known[rows] == 0.0))
     u = space.beside[t, i]
     crossed = np.zeros(len(t), bool)
-    in_chunks(
-        lambda a, b: _crossed(tree, space.centre, space.radius, t, u, crossed, a, b), len(t)
-    )
+    in_chunks(lambda a, b: _crossed(tree, space.centre, space.radius, t, u, crossed, a, b), len(t))
     t, i, u = t[crossed], i[crossed], u[crossed]
     back = (space.beside[u] == t[:, None]).argmax(axis=1)
     passing[t, i] = passing[u, back] = 0.0
@@ -183,14 +181,22 @@ def _with_room(cx: Complex, state: State) -> tuple[Complex, State]:
     points = int(1.5 * len(cx.points)) + 4096
     cx = grown(cx, max(int(1.5 * len(cx.tets)), int(_TETS * points)), points)
 
-    def longer(a: NDArray[np.generic], n: int, fill: float) -> NDArray[np.generic]:
+    def longer(a: NDArray[Any], n: int, fill: float) -> NDArray[Any]:
         out = np.full((n, *a.shape[1:]), fill, a.dtype)
         out[: len(a)] = a
         return out
 
-    fills = (0.0, 0.0, 0.0, 0, 0, np.inf, 0.0)
-    rows = [longer(a, len(cx.tets), fill) for a, fill in zip(state[:-1], fills, strict=True)]
-    return cx, State(*rows, longer(state.of, len(cx.points), -1))  # type: ignore[arg-type]
+    rows = len(cx.tets)
+    return cx, State(
+        longer(state.centre, rows, 0.0),
+        longer(state.radius, rows, 0.0),
+        longer(state.width, rows, 0.0),
+        longer(state.age, rows, 0),
+        longer(state.closed, rows, 0),
+        longer(state.most, rows, np.inf),
+        longer(state.known, rows, 0.0),
+        longer(state.of, len(cx.points), -1),
+    )
 
 
 @njit(cache=True, nogil=True)

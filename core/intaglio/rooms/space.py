@@ -84,7 +84,9 @@ def space_of(cx: Complex, around: Boxed) -> tuple[Space, NDArray[np.int64]]:
     in_chunks(lambda a, b: _passing(points, tets, beside, centre, radius, passing, a, b), len(tets))
     low, high = around.limits[:3], around.limits[3:]
     corner = (tets >= around.box) & (tets < around.box + 8)
-    outside = corner.any(axis=1) | ((centre < low) | (centre > high)).any(axis=1)
+    outside = np.zeros(len(tets), bool)
+    outside |= corner.any(axis=1)
+    outside |= ((centre < low) | (centre > high)).any(axis=1)
     return Space(points, around.box, tets, beside, centre, radius, passing, outside), rows
 
 

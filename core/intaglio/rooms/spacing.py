@@ -32,8 +32,9 @@ _FACING = 0.5
 def spots(tree: BoxTree, coarse: float, fine: float, seed: int = 7) -> tuple[Floats, Ints]:
     """Points (k, 3) on a tree's triangles, between coarse and fine apart, in the tree's unit, and
     the triangle (k,) that each lies on."""
-    low, high = tree.points[tree.triangles].min(axis=(0, 1)), tree.points[tree.triangles].max(
-        axis=(0, 1)
+    low, high = (
+        tree.points[tree.triangles].min(axis=(0, 1)),
+        tree.points[tree.triangles].max(axis=(0, 1)),
     )
     least, most = 0.7 * fine, 0.7 * coarse
     edge = most * 2.0 ** max(0, int(np.ceil(np.log2(float((high - low).max()) / most))))

@@ -21,8 +21,8 @@ from intaglio.volume.cavity import (
     NOTHING,
     TOO_LARGE,
     WORK,
-    dig,
     Cavity,
+    dig,
     is_ghost,
     number_shell,
     refill,
@@ -45,9 +45,9 @@ CLEAR, CROSSING, NEAR = 0, 1, 2
 def spread(cx, tree, face, state, pins, limits, box, least, near, apart):
     """Let balls spread from the cells whose `state.width` says so; whether room ran out.
 
-    New cells are begun from as `begins` says.     least: radius of the smallest ball that matters; near: how much smaller than told a ball may
-    be; apart: least distance of a new node from others, both shares of the radius told. Called
-    again with more room it goes on.
+    New cells are begun from as `begins` says. least: radius of the smallest ball that matters;
+    near: how much smaller than told a ball may be; apart: least distance of a new node from others,
+    both shares of the radius told. Called again with more room it goes on.
     """
     p, tets, nbr, lock = cx.points, cx.tets, cx.nbr, cx.lock
     seen, free, local, tally = cx.seen, cx.free, cx.local, cx.tally
@@ -63,14 +63,14 @@ def spread(cx, tree, face, state, pins, limits, box, least, near, apart):
     heap = [(0.0, np.int64(0), np.int64(0))]
     heap.pop()
     foot, spot = np.empty(3), np.empty(3)
-    for t in range(tally[N_TETS]):
-        if tets[t, 0] != FREE and width[t] > 0.0:
-            _offer(cx, state, heap, t, least)
+    for row in range(tally[N_TETS]):
+        if tets[row, 0] != FREE and width[row] > 0.0:
+            _offer(cx, state, heap, row, least)
     while len(heap) > 0:
         if tally[N_TETS] + _ROOM > tets.shape[0] or tally[N_POINTS] + 1 >= p.shape[0]:
             return True
         key, code, own = heappop(heap)
-        told, t, i = -key, np.int32(code >> 2), code & 3
+        told, t, i = -key, code >> 2, code & 3
         if age[t] != own:
             continue
         u, j = nbr[t, i] >> 2, nbr[t, i] & 3

@@ -1607,7 +1607,7 @@ export interface components {
             facets: string[];
             mesh: string[];
         };
-        /** @description One of the safe repairs that were done together. */
+        /** @description One of the things that an operation did, or decided not to. */
         ActionRow: {
             do: string;
             title: string;

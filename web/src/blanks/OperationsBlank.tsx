@@ -77,7 +77,24 @@ export function OperationsBlank({ value, change }: BlankProps) {
                   </button>
                 </span>
               </span>
-              {log[k] && log[k].do === row.do && <Did row={log[k]} unit={unit} />}
+              {log[k] && log[k].do === row.do && (
+                <Did
+                  row={log[k]}
+                  unit={unit}
+                  keep={(name) =>
+                    change(
+                      rows.map((r, i) => (i === k ? { ...r, keep: [...names(r.keep), name] } : r)),
+                    )
+                  }
+                  letGo={(name) =>
+                    change(
+                      rows.map((r, i) =>
+                        i === k ? { ...r, keep: names(r.keep).filter((n) => n !== name) } : r,
+                      ),
+                    )
+                  }
+                />
+              )}
             </li>
           );
         })}
@@ -162,8 +179,17 @@ function SentenceOf({
   );
 }
 
+const names = (value: unknown): string[] => (Array.isArray(value) ? value : []);
+
+interface DidProps {
+  row: LogRow;
+  unit: string;
+  keep: (name: string) => void;
+  letGo: (name: string) => void;
+}
+
 /** What a repair did, with the change of volume, or why it was not done. */
-function Did({ row, unit }: { row: LogRow; unit: string }) {
+function Did({ row, unit, keep, letGo }: DidProps) {
   if (!row.on) return null;
   if (row.problem)
     return (
@@ -179,11 +205,31 @@ function Did({ row, unit }: { row: LogRow; unit: string }) {
         {Math.abs(change) > 0 &&
           `, volume ${change > 0 ? "+" : "−"}${measure(Math.abs(change), 3)} ${unit}³`}
       </p>
-      {row.actions.map((a) => (
-        <p key={`${a.do} ${a.done}`}>
-          · {a.title.toLowerCase()}: {a.done}
-        </p>
-      ))}
+      <div className="max-h-48 overflow-y-auto">
+        {row.actions.map((a) => (
+          <p key={`${a.title} ${a.done}`}>
+            · {row.do === "drop_unreached" ? a.title : a.title.toLowerCase()}: {a.done}
+            {row.do === "drop_unreached" && a.done.startsWith("dropped") && (
+              <button
+                type="button"
+                className="pl-1.5 text-verdigris underline"
+                onClick={() => keep(a.title)}
+              >
+                keep {a.title}
+              </button>
+            )}
+            {row.do === "drop_unreached" && a.done.startsWith("kept by name") && (
+              <button
+                type="button"
+                className="pl-1.5 text-verdigris underline"
+                onClick={() => letGo(a.title)}
+              >
+                judge {a.title} by the ball
+              </button>
+            )}
+          </p>
+        ))}
+      </div>
     </div>
   );
 }

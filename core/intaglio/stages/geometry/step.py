@@ -15,7 +15,8 @@ from intaglio.parts.kind import Drawn, Model, Progress
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.model import Product, display, face_links, face_rows
 from intaglio.parts.operations import BY_NAME
-from intaglio.parts.rows import RepairRow
+from intaglio.parts.reaching import dropped, without_unreached
+from intaglio.parts.rows import ActionRow, RepairRow
 from intaglio.parts.safe import repair_safe
 from intaglio.parts.source import Source
 from intaglio.parts.taking import take_in
@@ -163,9 +164,8 @@ def worked(
         before = kind.volume(model), kind.area(model)
         try:
             if operation.of_others:
-                safe = row["do"] == "repair_safe"
-                out, actions = repair_safe(model, row["tolerance"]) if safe else closed(model)
-                entry["actions"], count = actions, len(actions)
+                out, actions, count = _decided(model, row)
+                entry["actions"] = actions
             else:
                 out, count = apply(model, row)
         except (StepFailed, SettingRejected) as error:
@@ -182,6 +182,19 @@ def worked(
         entry["area_change"] = kind.area(out) - before[1]
         model = out
     return model, log
+
+
+def _decided(model: Model, row: dict[str, Any]) -> tuple[Model, list[ActionRow], int]:
+    """The model after an operation that decides by itself what is done, each of it, and how many
+    things it changed."""
+    if row["do"] == "drop_unreached":
+        pins = np.array([row["at"]], float) if row["start"] == "place" else None
+        out, actions = without_unreached(model, row["wide"], pins, row["keep"])
+        return out, actions, dropped(actions)
+    out, actions = (
+        repair_safe(model, row["tolerance"]) if row["do"] == "repair_safe" else closed(model)
+    )
+    return out, actions, len(actions)
 
 
 def _failed(row: RepairRow) -> Finding:
