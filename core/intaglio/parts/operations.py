@@ -121,12 +121,10 @@ class Unreached:
         "where it starts",
         "Outside for a body in a stream; a place in the fluid for a flow within walls.",
         "outside",
-        choices=(("outside", "outside"), ("place", "from a place in the fluid")),
+        choices=(("outside", "outside"), ("place", "the place")),
     )
     at: list[float] = blank("point", "place", "Where fluid is.", [0, 0, 0], unit="{unit}")
-    keep: list[str] = blank(
-        "names", "kept all the same", "Bodies that stay whatever reaches them.", []
-    )
+    keep: list[str] = blank("names", "kept all the same", "What stays all the same.", [])
 
 
 @dataclass(frozen=True)
@@ -347,7 +345,7 @@ OPERATIONS = (
     Operation(
         "drop_unreached",
         "Drop what the fluid never reaches",
-        "Drop what no ball {wide} across touches, {start} {at}; but for {keep}.",
+        "Drop what no ball {wide} across gets to from {start} {at}. Keep {keep}.",
         Unreached,
         "dropped: {n}",
         of_others=True,

@@ -72,6 +72,18 @@ def _mesh_a_part() -> None:
     store = MemoryStore()
     states = {s.stage: s for s in run_to("volume", part, "warm", given, store)}
     _look_at(volume_mesh(store.get(str(states["volume"].key))))
+    _follow_balls()
+
+
+def _follow_balls() -> None:
+    """Look for rooms around a tetrahedron's skin."""
+    import numpy as np
+
+    from intaglio.rooms.passages import rooms_of
+
+    rows = np.array([[1, 3, 2], [0, 2, 3], [0, 3, 1], [0, 1, 2]], np.int32)
+    points = np.concatenate([np.zeros((1, 3)), np.eye(3)])
+    rooms_of(points, rows, np.zeros(4, np.int32), 1, 0.05)
 
 
 def _work_on_a_block() -> None:

@@ -164,6 +164,8 @@ function SentenceOf({
         if (!part.blank) return <Fragment key={place}>{part.text}</Fragment>;
         const blank = operation.blanks.find((b) => b.name === part.text);
         if (!blank) return null;
+        // a place counts only where it starts from one
+        if (blank.name === "at" && row.start === "outside") return null;
         return (
           <PlainBlank
             key={blank.name}
@@ -212,19 +214,21 @@ function Did({ row, unit, keep, letGo }: DidProps) {
             {row.do === "drop_unreached" && a.done.startsWith("dropped") && (
               <button
                 type="button"
+                aria-label={`keep ${a.title}`}
                 className="pl-1.5 text-verdigris underline"
                 onClick={() => keep(a.title)}
               >
-                keep {a.title}
+                keep
               </button>
             )}
             {row.do === "drop_unreached" && a.done.startsWith("kept by name") && (
               <button
                 type="button"
+                aria-label={`judge ${a.title} by the ball`}
                 className="pl-1.5 text-verdigris underline"
                 onClick={() => letGo(a.title)}
               >
-                judge {a.title} by the ball
+                judge by the ball
               </button>
             )}
           </p>

@@ -59,6 +59,16 @@ const OPERATIONS = [
     blanks: [{ ...plain("length"), name: "tolerance", label: "tolerance" }],
   },
   {
+    key: "drop_unreached",
+    title: "Drop what the fluid never reaches",
+    sentence: "Drop what no ball {wide} across gets to.",
+    group: "repair",
+    cad: true,
+    facets: true,
+    default: { wide: 1, keep: [] },
+    blanks: [{ ...described("number"), name: "wide", label: "ball", unit: "" }],
+  },
+  {
     key: "weld",
     title: "Weld nodes",
     sentence: "Weld nodes.",
@@ -117,11 +127,50 @@ describe("repairs", () => {
     expect(change).toHaveBeenLastCalledWith([{ ...rows[0], tolerance: 0.5 }, rows[1]]);
   });
 
+  it("tell what no ball gets to, and let each be kept or judged", async () => {
+    const row = { do: "drop_unreached", on: true, wide: 60, keep: ["pump"] };
+    const action = (title: string, done: string) => ({
+      do: "drop_unreached",
+      title,
+      done,
+      volume_change: 0,
+    });
+    const log = [
+      {
+        do: "drop_unreached",
+        on: true,
+        done: "dropped: 1",
+        count: 1,
+        volume_change: -4,
+        area_change: 0,
+        actions: [
+          action("Screw_7", "dropped: a ball 40 mm across touches it"),
+          action("pump", "kept by name: a ball 20 mm across touches it"),
+          action("frame", "kept: a ball 90 mm across touches it"),
+        ],
+        problem: null,
+        places: [],
+      },
+    ];
+    const change = repairs([row], { log });
+    await screen.findByText(/Screw_7: dropped: a ball 40 mm/);
+    expect(screen.getAllByRole("button", { name: /^keep/ })).toHaveLength(1);
+    await userEvent.click(screen.getByRole("button", { name: "keep Screw_7" }));
+    expect(change).toHaveBeenLastCalledWith([{ ...row, keep: ["pump", "Screw_7"] }]);
+    await userEvent.click(screen.getByRole("button", { name: "judge pump by the ball" }));
+    expect(change).toHaveBeenLastCalledWith([{ ...row, keep: [] }]);
+  });
+
   it("are added with their defaults, and only those that fit the model", async () => {
     const change = repairs([]);
     const add = screen.getByLabelText("add a repair or motion") as HTMLSelectElement;
     await within(add).findByText("Sew faces");
-    expect([...add.options].map((o) => o.text)).toEqual(["+ add …", "Sew faces", "Scale"]);
+    expect([...add.options].map((o) => o.text)).toEqual([
+      "+ add …",
+      "Sew faces",
+      "Drop what the fluid never reaches",
+      "Scale",
+    ]);
     await userEvent.selectOptions(add, "scale");
     expect(change).toHaveBeenCalledWith([{ do: "scale", on: true, factor: 2 }]);
   });
