@@ -62,6 +62,7 @@ MAY = {
         "mesh",
         "proof",
         "quality",
+        "rooms",
     },
     "reporting": {"proof", "mesh", "parts", "quality", "recipe", "settings", "stages"},
     "flow": {"formats", "mesh", "numeric", "quality"},

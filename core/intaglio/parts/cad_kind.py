@@ -159,6 +159,15 @@ class CadKind(Kind[Part]):
         left = [k for k in range(len(model.bodies)) if model.body_name(k) not in names]
         return carried(model, [model.bodies[k] for k in left]) if left else None
 
+    def wholes(self, facets: FacetPart) -> NDArray[np.int64]:
+        return facets.body.astype(np.int64)
+
+    def without_facets(
+        self, model: Part, facets: FacetPart, gone: NDArray[np.bool_]
+    ) -> Part | None:
+        bodies = np.unique(facets.body[gone]).tolist()
+        return self.without(model, [facets.body_names[b] for b in bodies])
+
     def zone_volumes(self, model: Part) -> list[float]:
         return [volume(s) for s in model.solids]
 

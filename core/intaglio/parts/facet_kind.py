@@ -19,6 +19,7 @@ from intaglio.facets.features import (
 )
 from intaglio.facets.motion import scaled
 from intaglio.facets.part import FacetPart, joined, kept, scale_of
+from intaglio.facets.pieces import find_pieces
 from intaglio.facets.plates import standing_plates
 from intaglio.facets.welding import welded
 from intaglio.numeric.boxtree import box_tree, first_hits, nearest
@@ -156,6 +157,15 @@ class FacetKind(Kind[FacetPart]):
         gone = [k for k, name in enumerate(model.body_names) if name in names]
         left = ~np.isin(model.body, gone)
         return compact(kept(model, left)) if left.any() else None
+
+    def wholes(self, facets: FacetPart) -> NDArray[np.int64]:
+        piece = find_pieces(facets, edge_table(facets.triangles)).piece
+        return facets.body.astype(np.int64) * (int(piece.max()) + 1) + piece
+
+    def without_facets(
+        self, model: FacetPart, facets: FacetPart, gone: NDArray[np.bool_]
+    ) -> FacetPart | None:
+        return None if gone.all() else kept(model, ~gone)
 
     def zone_volumes(self, model: FacetPart) -> list[float]:
         return [

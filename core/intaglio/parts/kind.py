@@ -141,6 +141,15 @@ class Kind(ABC, Generic[M]):
         """The model without some of its bodies, None if nothing is left."""
 
     @abstractmethod
+    def wholes(self, facets: FacetPart) -> NDArray[np.int64]:
+        """What of a model's facets is kept or dropped as a whole, a number for each (m,): of CAD a
+        body, of facets a piece."""
+
+    @abstractmethod
+    def without_facets(self, model: M, facets: FacetPart, gone: NDArray[np.bool_]) -> M | None:
+        """The model without wholes that some of its facets (m,) are; None if nothing is left."""
+
+    @abstractmethod
     def zone_volumes(self, model: M) -> list[float]:
         """Volume of each closed body of a fluid, in unit³: of CAD a solid, of facets a zone."""
 

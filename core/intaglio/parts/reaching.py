@@ -10,13 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from intaglio.errors import StepFailed
-from intaglio.facets.part import FacetPart, kept
-from intaglio.facets.pieces import find_pieces
+from intaglio.facets.part import FacetPart
 from intaglio.parts.kind import Model
 from intaglio.parts.kinds import kind_of
 from intaglio.parts.rows import ActionRow
 from intaglio.rooms.passages import NothingReached, Rooms, rooms_of
-from intaglio.triangles.edges import edge_table
+from intaglio.rooms.spacing import TooFine
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
@@ -51,11 +50,8 @@ def groups_of(model: Model, wide: float) -> Groups:
     kind = kind_of(model)
     scale = kind.scale(model)
     part = kind.facets(model, float(np.clip(_DEFLECTION * wide / scale, 1e-6, 5e-3)))
-    group = part.body
-    if kind.key == "facets":
-        piece = find_pieces(part, edge_table(part.triangles)).piece
-        _, number = np.unique(np.column_stack([part.body, piece]), axis=0, return_inverse=True)
-        group = number.reshape(-1).astype(np.int32)
+    _, number = np.unique(kind.wholes(part), return_inverse=True)
+    group = number.reshape(-1).astype(np.int32)
     count = int(group.max()) + 1
     corner = part.points[part.triangles]
     low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
@@ -88,7 +84,7 @@ def rooms_in(model: Model, wide: float, pins: Floats | None = None) -> tuple[Gro
     (k, 3), and its groups. Raises StepFailed where that is too much or no ball fits at the pins."""
     scale = kind_of(model).scale(model)
     unit = str(model.unit)
-    if wide < _LEAST * scale:
+    if not scale > 0.0 or wide < _LEAST * scale:
         raise StepFailed(
             "too-narrow",
             f"Balls {wide:.3g} {unit} across are too small to be followed through a model "
@@ -98,6 +94,12 @@ def rooms_in(model: Model, wide: float, pins: Floats | None = None) -> tuple[Gro
     part = groups.part
     try:
         rooms = rooms_of(part.points, part.triangles, groups.group, len(groups.name), wide, pins)
+    except TooFine as error:
+        raise StepFailed(
+            "too-narrow",
+            f"Balls {wide:.3g} {unit} across take more places on this model to be followed than "
+            "there is room for. Take larger ones.",
+        ) from error
     except NothingReached as error:
         place = "" if pins is None else " at " + ", ".join(f"{x:.5g}" for x in pins[0])
         raise StepFailed(
@@ -133,14 +135,11 @@ def without_unreached(
                 "volume_change": 0.0,
             }
         )
-    if gone.all():
-        raise StepFailed("nothing-left", "No ball of this size touches anything that is there.")
     if not gone.any():
         return model, rows
-    if isinstance(model, FacetPart):
-        return kept(model, ~gone[groups.group]), rows
-    out = kind_of(model).without(model, [groups.name[k] for k in np.flatnonzero(gone)])
-    assert out is not None
+    out = kind_of(model).without_facets(model, groups.part, gone[groups.group])
+    if out is None:
+        raise StepFailed("nothing-left", "No ball of this size touches anything that is there.")
     return out, rows
 
 

@@ -18,6 +18,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int32]
 Bools = NDArray[np.bool_]
 
+# points that there is room for
+_MOST = 3_000_000
 # edges of cubes over the distance to the next wall
 _SHARE = 0.42
 # how far from the middle of its cube a point is looked for, in edges: points of a grid would lie on
@@ -29,9 +31,13 @@ _LEAN, _SIDES = np.radians(50.0), 4
 _FACING = 0.5
 
 
+class TooFine(ValueError):
+    """Points so close together are more than there is room for."""
+
+
 def spots(tree: BoxTree, coarse: float, fine: float, seed: int = 7) -> tuple[Floats, Ints]:
     """Points (k, 3) on a tree's triangles, between coarse and fine apart, in the tree's unit, and
-    the triangle (k,) that each lies on."""
+    the triangle (k,) that each lies on. Raises TooFine."""
     low, high = (
         tree.points[tree.triangles].min(axis=(0, 1)),
         tree.points[tree.triangles].max(axis=(0, 1)),
@@ -53,6 +59,8 @@ def spots(tree: BoxTree, coarse: float, fine: float, seed: int = 7) -> tuple[Flo
             within = ((foot >= corner) & (foot < corner + edge)).all(axis=1) & ready
             done.append((foot[within], of[within]))
             corner = corner[~ready]
+        if sum(len(p) for p, _ in done) + len(corner) > _MOST:
+            raise TooFine(f"over {_MOST:,} points, {fine} apart")
         edge *= 0.5
         eighth = np.array([[i & 1, (i >> 1) & 1, (i >> 2) & 1] for i in range(8)]) * edge
         corner = (corner[:, None] + eighth).reshape(-1, 3)
