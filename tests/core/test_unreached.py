@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from intaglio.cad.measures import bounds
 from intaglio.cad.part import Part
 from intaglio.cad.read import compound
 from intaglio.cli import main
@@ -70,12 +71,14 @@ def test_of_cad_bodies_go():
     part = Part(
         compound([hollow, box(4, 4, 4, 6, 6, 6), box(12, 0, 0, 14, 2, 2)]),
         "mm",
-        ("hollow", "inner", "beside"),
+        ("hollow", "block", "block"),
     )
     out, told = without_unreached(part, 1.0, None, [])
-    assert [out.body_name(k) for k in range(len(out.bodies))] == ["hollow", "beside"]
+    assert [out.body_name(k) for k in range(len(out.bodies))] == ["hollow", "block"]
+    # of two bodies of one name the one that nothing reaches
+    assert bounds(out.bodies[1])[0] == pytest.approx([12, 0, 0], abs=1e-5)
     assert [(row["title"], row["done"]) for row in told] == [
-        ("inner", "dropped: no ball over 0.5 mm touches it")
+        ("block", "dropped: no ball over 0.5 mm touches it")
     ]
 
 
@@ -95,6 +98,11 @@ def test_a_body_is_kept_by_its_name_and_place():
     out, again = without_unreached(part, 0.3, None, [named])
     assert [row["title"] for row in again if row["done"].startswith("kept by name")] == [named]
     assert len(trimesh.Trimesh(out.points, out.triangles, process=False).split()) == 4
+    # what names no place, or none that is there, keeps nothing
+    _, same = without_unreached(
+        part, 0.3, None, ["scan @ here", "scan @ 1 2", "scan @ 9 9 9", "lid"]
+    )
+    assert same == told
 
 
 def test_from_a_place_in_the_fluid_what_lies_outside_goes():
@@ -128,4 +136,5 @@ def test_the_command_tells_passages_and_bodies(tmp_path, capsys):
     assert widest["width"] == pytest.approx(HOLE, rel=0.06)
     assert widest["at"][2] == pytest.approx(0.475, abs=0.03)
     assert main(["rooms", str(file), "--wide", "0"]) == 2
+    assert main(["rooms", str(file), "--wide", "inf"]) == 2
     assert main(["rooms", str(file), "--wide", "1", "--at", "here"]) == 2

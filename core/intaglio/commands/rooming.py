@@ -14,7 +14,7 @@ from intaglio.parts.taking import take_in
 
 def rooms(args: argparse.Namespace) -> int:
     """Tell the rooms of a model, as a ball that shrinks gets into them; 0."""
-    if not args.wide > 0.0:
+    if not 0.0 < args.wide < np.inf:
         raise SettingRejected("wide", "The ball needs a size over 0.")
     model = take_in(source_of(args.part), args.unit).model
     groups, found = rooms_in(model, args.wide, _place(args.at))

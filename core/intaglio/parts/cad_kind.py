@@ -165,8 +165,10 @@ class CadKind(Kind[Part]):
     def without_facets(
         self, model: Part, facets: FacetPart, gone: NDArray[np.bool_]
     ) -> Part | None:
-        bodies = np.unique(facets.body[gone]).tolist()
-        return self.without(model, [facets.body_names[b] for b in bodies])
+        # by number: bodies of an assembly may share a name
+        out = set(facets.body[gone].tolist())
+        left = [body for k, body in enumerate(model.bodies) if k not in out]
+        return carried(model, left) if left else None
 
     def zone_volumes(self, model: Part) -> list[float]:
         return [volume(s) for s in model.solids]

@@ -94,7 +94,7 @@ def rooms_in(model: Model, wide: float, pins: Floats | None = None) -> tuple[Gro
     part = groups.part
     try:
         rooms = rooms_of(part.points, part.triangles, groups.group, len(groups.name), wide, pins)
-    except TooFine as error:
+    except (TooFine, MemoryError) as error:
         raise StepFailed(
             "too-narrow",
             f"Balls {wide:.3g} {unit} across take more places on this model to be followed than "
@@ -154,7 +154,12 @@ def _named(groups: Groups, k: int, keep: list[str], scale: float) -> bool:
         body, _, place = (part.strip() for part in text.partition("@"))
         if body != groups.body[k]:
             continue
-        at = [float(x) for x in place.split()] if place else groups.middle[k]
-        if len(at) == 3 and np.abs(np.asarray(at) - groups.middle[k]).max() < _SAME_PLACE * scale:
+        at = groups.middle[k]
+        if place:
+            try:
+                at = np.array(place.split(), float)
+            except ValueError:
+                continue
+        if at.shape == (3,) and np.abs(at - groups.middle[k]).max() < _SAME_PLACE * scale:
             return True
     return False

@@ -46,14 +46,6 @@ class Rooms:
     around: Around
     ways: Ways
 
-    def behind(self, room: int) -> list[int]:
-        """A room and all that are reached through it."""
-        out = [room]
-        for k in range(room + 1, len(self.before)):
-            if int(self.before[k]) in out:
-                out.append(k)
-        return out
-
 
 def rooms_of(
     points: Floats,
